@@ -1,0 +1,62 @@
+# make demo     the main job on the demo data
+# make test     all tests: C++ core, R core, package
+# make check    R CMD check
+# make docs     bindings and help pages from the sources
+# make lint     the formatting rules
+# make bench    speed and memory, side by side with base R
+# make screenshots   the pictures in docs/screenshots
+# make install  the package and the command-line tool, for this user
+# Each installs what it needs first (tools/setup.sh).
+
+SHELL := /bin/bash
+LIBRARY := $(CURDIR)/.build/library
+STAMP := $(LIBRARY)/.installed
+SOURCES := $(shell find R src inst data exec DESCRIPTION NAMESPACE man -type f ! -name '*.o' ! -name '*.so' 2>/dev/null)
+RUN := R_LIBS="$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
+PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
+
+.PHONY: demo test check docs lint bench screenshots install build clean
+
+demo: build
+	@$(RUN) exec/wavetax demo --out demo-output
+
+build: setup-build $(STAMP)
+
+setup-%:
+	@tools/setup.sh $*
+
+$(STAMP): $(SOURCES)
+	@mkdir -p "$(LIBRARY)"
+	@echo "Installing the package into .build/library (about a minute the first time)" >&2
+	@R CMD INSTALL --library="$(LIBRARY)" . > .build/install.log 2>&1 || { tail -40 .build/install.log >&2; exit 1; }
+	@touch "$(STAMP)"
+
+test: setup-test $(STAMP)
+	@$(RUN) Rscript tools/test.R
+
+check: setup-test
+	@rm -rf .build/check && mkdir -p .build/check
+	@R CMD build --no-manual . > .build/build.log 2>&1 || { cat .build/build.log; exit 1; }
+	@mv wavetax_*.tar.gz .build/check/
+	@cd .build/check && _R_CHECK_FORCE_SUGGESTS_=false R CMD check --no-manual wavetax_*.tar.gz
+
+docs: setup-docs
+	@Rscript tools/document.R
+
+lint: setup-lint
+	@Rscript tools/lint.R
+
+bench: build
+	@$(RUN) Rscript bench/run.R
+
+screenshots: setup-screenshots $(STAMP)
+	@$(RUN) bash tools/screenshots.sh
+
+install: setup-build
+	@R CMD INSTALL . > /dev/null
+	@mkdir -p "$(PREFIX)/bin"
+	@install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax"
+	@echo "Installed: the R package wavetax, and $(PREFIX)/bin/wavetax"
+
+clean:
+	@rm -rf .build demo-output src/*.o src/*.so

@@ -1,0 +1,93 @@
+# The command line: arguments and exit codes; the work is the exported functions'.
+# Exit status 0 done, 1 the data or the model was refused, 2 wrong usage.
+
+cli_commands <- c(
+  demo = "run the whole job on the made-up harbours",
+  fit = "estimate and compare models of a CSV file"
+)
+
+cli_main <- function(args) {
+  options(width = 80L)
+  if (length(args) == 0 || args[1] %in% c("--help", "-h", "help")) {
+    writeLines(cli_overview())
+    return(if (length(args) == 0) 2L else 0L)
+  }
+  if (args[1] == "--version") {
+    writeLines(paste("wavetax", utils::packageVersion("wavetax")))
+    return(0L)
+  }
+  if (!args[1] %in% names(cli_commands)) {
+    near <- near_names(args[1], names(cli_commands))
+    return(cli_usage_error(c(
+      sprintf("There is no command %s.", sQuote(args[1], FALSE)),
+      if (length(near) > 0) sprintf("Did you mean %s?", near[1])
+    ), "wavetax --help"))
+  }
+  run <- switch(args[1], demo = cli_demo, fit = cli_fit)
+  cli_guard(run(args[-1]), args[1])
+}
+
+cli_overview <- function() {
+  c(
+    "wavetax: from panel data to compared models", "",
+    "Usage: wavetax COMMAND ...", "",
+    paste0("  ", format(names(cli_commands)), "  ", cli_commands), "",
+    "wavetax COMMAND --help tells the options of one. wavetax --version tells the version.",
+    "Exit status: 0 done, 1 the data or the model was refused, 2 wrong usage."
+  )
+}
+
+cli_usage_error <- function(lines, help) {
+  writeLines(c(lines, sprintf("See `%s`.", help)), stderr())
+  2L
+}
+
+# Runs a command; what is wrong is told in words on standard error.
+cli_guard <- function(work, command) {
+  tryCatch(
+    withCallingHandlers(
+      {
+        work
+        0L
+      },
+      warning = function(cnd) {
+        writeLines(c(paste("Warning:", conditionMessage(cnd))), stderr())
+        invokeRestart("muffleWarning")
+      }
+    ),
+    wavetax_usage = function(cnd) {
+      cli_usage_error(conditionMessage(cnd), sprintf("wavetax %s --help", command))
+    },
+    wavetax_help = function(cnd) 0L,
+    error = function(cnd) {
+      writeLines(paste("Error:", conditionMessage(cnd)), stderr())
+      1L
+    }
+  )
+}
+
+stop_usage <- function(...) rlang::abort(paste0(...), class = "wavetax_usage", call = NULL)
+
+# Options and positional arguments; help is printed and ends the command.
+cli_arguments <- function(args, parser, positional) {
+  parsed <- tryCatch(
+    optparse::parse_args(
+      parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE,
+      convert_hyphens_to_underscores = TRUE
+    ),
+    error = function(cnd) stop_usage(conditionMessage(cnd)),
+    warning = function(cnd) stop_usage(conditionMessage(cnd))
+  )
+  if (isTRUE(parsed$options$help)) {
+    optparse::print_help(parser)
+    rlang::abort("help", class = "wavetax_help")
+  }
+  if (length(parsed$args) != positional) {
+    stop_usage(sprintf("%s given, %d needed.", count_of(length(parsed$args), "argument"), positional))
+  }
+  parsed
+}
+
+cli_option <- function(flag, metavar, help, default = NULL) {
+  optparse::make_option(flag, type = "character", metavar = metavar, help = help, default = default)
+}

@@ -1,0 +1,22 @@
+# Typed conditions: every error and warning of the package has a class
+# `wavetax_error_<kind>` or `wavetax_warning_<kind>`, and its message says what was
+# found, where, and what to do next.
+
+stop_wavetax <- function(kind, found, where = NULL, todo = NULL) {
+  rlang::abort(
+    condition_lines(found, where, todo),
+    class = c(paste0("wavetax_error_", kind), "wavetax_error"), call = NULL
+  )
+}
+
+warn_wavetax <- function(kind, found, where = NULL, todo = NULL) {
+  rlang::warn(
+    condition_lines(found, where, todo),
+    class = c(paste0("wavetax_warning_", kind), "wavetax_warning"), call = NULL
+  )
+}
+
+condition_lines <- function(found, where, todo) {
+  c(found, stats::setNames(where, rep("x", length(where))),
+    stats::setNames(todo, rep("i", length(todo))))
+}

@@ -1,0 +1,54 @@
+# Random effects, one-way, on a state of core_one_way_state(). T_i is the number of
+# rows of group i (`state$weight`: random effects take no weights).
+
+# sigma2_e from the within residuals, sigma2_u from the between residuals set equal
+# to their expectation (Swamy & Arora 1972; unbalanced: Baltagi & Chang 1994). Where
+# the regressors are not all seen between groups, their rank there takes the place
+# of their number and the generalised inverse that of the inverse.
+core_swamy_arora <- function(state, constant = TRUE) {
+  within <- core_solve_within(state)
+  used <- state$weight > 0
+  N <- sum(used)
+  df_within <- state$n - N - sum(within$status == 0L)
+  sigma2_e <- within$ssr / df_within
+
+  between <- cpp_group_triangle(state$means, sqrt(state$weight), constant)
+  fit_between <- cpp_solve(between, numeric(), rank_tolerance)
+  kept <- which(fit_between$status == 0L)
+  K <- length(kept)
+  # tr((Z'PZ)^-1 Z'DD'Z), with Z'DD'Z the cross-products of the group sums of Z.
+  sums <- cpp_group_triangle(state$means, state$weight, constant)[, kept, drop = FALSE]
+  trace <- sum((sums %*% fit_between$bread) * sums)
+  sigma2_u <- (fit_between$ssr - (N - K) * sigma2_e) / (state$n - trace)
+  list(
+    sigma2_e = sigma2_e, sigma2_u = sigma2_u, df_within = df_within, df_between = N - K,
+    trace = trace
+  )
+}
+
+# theta_i = 1 - sqrt(sigma2_e / (sigma2_e + T_i sigma2_u))
+core_theta <- function(size, sigma2_e, sigma2_u) {
+  if (sigma2_u == 0) return(numeric(length(size)))
+  1 - sqrt(sigma2_e / (sigma2_e + size * sigma2_u))
+}
+
+core_solve_random <- function(state, sigma2_e, sigma2_u, constant = TRUE) {
+  theta <- core_theta(state$weight, sigma2_e, sigma2_u)
+  lead <- as.integer(constant)
+  triangle <- core_demeaned_triangle(state, theta, constant)
+  solution <- cpp_solve(triangle, numeric(), rank_tolerance)
+  b <- core_full_coefficients(solution)
+  slopes <- if (constant) b[-1] else b
+  used <- state$weight > 0
+  p <- nrow(state$means)
+  composite <- state$means[p, ] - drop(slopes %*% state$means[-p, , drop = FALSE])
+  if (constant) composite <- composite - b[1]
+  shrink <- state$weight * sigma2_u / (sigma2_e + state$weight * sigma2_u)
+  c(solution, list(
+    norms = sqrt(colSums(triangle[, seq_along(b), drop = FALSE]^2)), full = b, lead = lead, n = state$n, df_effects = 0L,
+    df_residual = state$n - length(solution$coefficients),
+    theta = theta, deviations = ifelse(used, shrink * composite, NA_real_),
+    log_jacobian = sum(log1p(-theta[used])),
+    r_squared = core_one_way_r_squared(state, slopes)
+  ))
+}

@@ -1,0 +1,212 @@
+# R's own generics on a fit. Printing and drawing are in the presentation layer.
+
+#' R's generics on a fitted panel model
+#'
+#' Question answered: *how do I get the numbers out?* As from any model in R.
+#'
+#' * `coef()`: the slopes; the constant too, except with fixed effects, where it is
+#'   a normalisation reported beside them.
+#' * `vcov()`, `confint()`: of the same coefficients, under the fit's own errors.
+#' * `residuals(type = )`: `"disturbance"` is y less the regressors' part and the
+#'   effect; `"effect"` the effect itself (estimated, or for random effects
+#'   predicted and shrunken by \eqn{T_i \sigma^2_u / (\sigma^2_e + T_i
+#'   \sigma^2_u)}{T_i s2_u / (s2_e + T_i s2_u)}), as a deviation from the constant;
+#'   `"both"` their sum; `"transformed"` the residual of the regression as
+#'   estimated (swept, quasi-demeaned).
+#' * `fitted()` is y less the disturbance.
+#' * `predict(newdata, effects = )`: with the effect of each row's known entity, or
+#'   without (`FALSE`: of an average entity). An unknown entity, and a row with a
+#'   missing regressor, is `NA`.
+#' * `deviance()`: the residual sum of squares of the transformed regression.
+#' * `logLik()`: normal, at the variance SSR / n; its parameters are the
+#'   coefficients, the effects and the variances. `AIC()` and `BIC()` follow.
+#' * `model.matrix()`: the regressors before anything was swept out.
+#' * `as.data.frame()`: a row a coefficient, with the columns `term`, `estimate`,
+#'   `std_error`, `statistic` (t), `p_value`, `low`, `high`.
+#'
+#' All vectors by row have one element for each row used, in the order of the data.
+#'
+#' @param object,x,formula A fit.
+#' @param parm Names or numbers of coefficients.
+#' @param level Coverage of the interval.
+#' @param type Which residual.
+#' @param newdata A data frame with the regressors (and, for effects, the column of
+#'   the effect), or `NULL` for the rows of the fit.
+#' @param effects Whether the effect of a row's entity is added.
+#' @param row.names,optional As for [as.data.frame()].
+#' @param ... Not used.
+#' @return As R's generics give.
+#' @section Errors:
+#' `wavetax_error_unknown_column` and `wavetax_error_new_level` from `predict()`.
+#' Warning `wavetax_warning_unknown_effect`.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' coef(fixed)
+#' confint(fixed, "levy")
+#' as.data.frame(fixed)
+#' head(residuals(fixed))
+#' predict(fixed, head(harbours))
+#' @name panel_fit
+NULL
+
+#' @rdname panel_fit
+#' @export
+coef.panel_fit <- function(object, ...) object$estimates[object$shows]
+
+#' @rdname panel_fit
+#' @export
+vcov.panel_fit <- function(object, ...) {
+  object$errors$covariance[object$shows, object$shows, drop = FALSE]
+}
+
+#' @rdname panel_fit
+#' @export
+confint.panel_fit <- function(object, parm, level = 0.95, ...) {
+  table <- as.data.frame(object, level = level)
+  out <- as.matrix(table[c("low", "high")])
+  dimnames(out) <- list(table$term, paste(format(100 * c((1 - level) / 2, (1 + level) / 2)), "%"))
+  if (missing(parm)) out else out[parm, , drop = FALSE]
+}
+
+#' @rdname panel_fit
+#' @export
+as.data.frame.panel_fit <- function(x, row.names = NULL, optional = FALSE, level = 0.95, ...) {
+  coefficient_table(x, x$shows, level)
+}
+
+coefficient_table <- function(fit, which, level = 0.95) {
+  estimate <- unname(fit$estimates[which])
+  std_error <- unname(sqrt(diag(fit$errors$covariance)))[which]
+  statistic <- estimate / std_error
+  half <- stats::qt((1 + level) / 2, fit$errors$df) * std_error
+  data.frame(
+    term = names(fit$estimates)[which], estimate = estimate, std_error = std_error,
+    statistic = statistic, p_value = 2 * stats::pt(-abs(statistic), fit$errors$df),
+    low = estimate - half, high = estimate + half
+  )
+}
+
+#' @rdname panel_fit
+#' @export
+residuals.panel_fit <- function(object,
+                                type = c("disturbance", "effect", "both", "transformed"), ...) {
+  type <- rlang::arg_match(type)
+  if (type == "transformed" || (type == "disturbance" && object$method != "random")) {
+    return(object$residuals)
+  }
+  effect <- effect_by_row(object)
+  if (type == "effect") return(effect)
+  composite <- object$design$y - linear_part(object)
+  if (type == "both") composite else composite - effect
+}
+
+# The effect of each used row as a deviation from the constant.
+effect_by_row <- function(fit) {
+  if (is.null(fit$effects)) return(numeric(fit$n))
+  effect_deviations(fit)[fit$effects$groups$codes]
+}
+
+effect_deviations <- function(fit) {
+  values <- fit$effects$values
+  if (fit$method == "fixed") values - fit$estimates[["(Intercept)"]] else values
+}
+
+# x'b with the constant.
+linear_part <- function(fit) {
+  x <- fit$design$x
+  total <- rep(constant_of(fit), fit$n)
+  for (name in setdiff(names(fit$estimates), "(Intercept)")) {
+    total <- total + x[[name]] * fit$estimates[[name]]
+  }
+  total
+}
+
+constant_of <- function(fit) {
+  if ("(Intercept)" %in% names(fit$estimates)) fit$estimates[["(Intercept)"]] else 0
+}
+
+#' @rdname panel_fit
+#' @export
+fitted.panel_fit <- function(object, ...) object$design$y - residuals(object)
+
+#' @rdname panel_fit
+#' @export
+predict.panel_fit <- function(object, newdata = NULL, effects = TRUE, ...) {
+  if (is.null(newdata)) {
+    return(if (effects) fitted(object) else linear_part(object))
+  }
+  check_is_table(newdata)
+  x <- new_regressors(object, plain_data_frame(newdata))
+  slopes <- object$estimates[setdiff(names(object$estimates), "(Intercept)")]
+  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
+  if (effects && !is.null(object$effects)) out <- out + new_effects(object, newdata)
+  unname(out)
+}
+
+new_regressors <- function(fit, newdata) {
+  design <- fit$design
+  terms <- stats::delete.response(design$terms)
+  wanted <- intersect(all.vars(terms), names(design$data))
+  check_columns(wanted, newdata)
+  frame <- tryCatch(
+    stats::model.frame(terms, newdata, na.action = stats::na.pass, xlev = design$xlevels),
+    error = function(cnd) {
+      stop_wavetax("new_level", "The new data do not fit the formula.",
+                   where = conditionMessage(cnd),
+                   todo = "Use values of the factor that the fit has seen.")
+    }
+  )
+  stats::model.matrix(terms, frame, contrasts.arg = design$contrasts)
+}
+
+new_effects <- function(fit, newdata) {
+  name <- fit$effects$name
+  check_columns(name, newdata)
+  at <- match(as.character(newdata[[name]]), as.character(fit$effects$labels))
+  unknown <- unique(as.character(newdata[[name]])[is.na(at)])
+  if (length(unknown) > 0) {
+    warn_wavetax(
+      "unknown_effect",
+      sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("A", name, "is") else
+        paste(count_of(length(unknown), name), "are"), list_some(unknown)),
+      where = "Their predictions are NA.",
+      todo = sprintf("`effects = FALSE` predicts for an average %s.", name)
+    )
+  }
+  effect_deviations(fit)[at]
+}
+
+#' @rdname panel_fit
+#' @export
+nobs.panel_fit <- function(object, ...) object$n
+
+#' @rdname panel_fit
+#' @export
+formula.panel_fit <- function(x, ...) x$design$formula
+
+#' @rdname panel_fit
+#' @export
+terms.panel_fit <- function(x, ...) x$design$terms
+
+#' @rdname panel_fit
+#' @export
+model.matrix.panel_fit <- function(object, ...) {
+  x <- do.call(cbind, object$design$x)
+  if ("(Intercept)" %in% names(coef(object))) x <- cbind("(Intercept)" = 1, x)
+  x[, names(coef(object)), drop = FALSE]
+}
+
+#' @rdname panel_fit
+#' @export
+df.residual.panel_fit <- function(object, ...) object$df_residual
+
+#' @rdname panel_fit
+#' @export
+deviance.panel_fit <- function(object, ...) object$ssr
+
+#' @rdname panel_fit
+#' @export
+logLik.panel_fit <- function(object, ...) {
+  structure(object$log_lik, df = object$parameters, nobs = object$n, class = "logLik")
+}

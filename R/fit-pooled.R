@@ -1,0 +1,37 @@
+#' Pooled least squares
+#'
+#' Question answered: *how does the outcome move with the regressors when all rows
+#' are thrown together, entities and periods alike?*
+#'
+#' Ordinary least squares of y on the constant and x, with n - k - 1 residual
+#' degrees of freedom. Weights w are analytic: the variance of a row is
+#' \eqn{\sigma^2 / w}{sigma^2 / w}. The regression is solved by Householder
+#' reflections, block by block.
+#'
+#' @param formula Outcome and regressors, as R's formulas have them:
+#'   `log(nights) ~ levy * pennant + factor(season)`. No offset.
+#' @param data A [panel_frame()], or a plain data frame.
+#' @param weights `NULL`, a one-sided formula (`~ berths`) or a column name. Rows of
+#'   weight 0 are left out.
+#' @param errors `NULL`, or one of [se_classical()], [se_clustered()]. By default
+#'   clustered by entity; classical on a plain data frame, which has no entity.
+#' @return A `panel_fit`. [coef()], [vcov()], [confint()], [residuals()],
+#'   [predict()] and R's other generics answer on it; `as.data.frame()` has a row a
+#'   coefficient: `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`,
+#'   `high` (95 percent). Rows with a missing variable are left out and counted;
+#'   regressors that are combinations of others are dropped, with the reason.
+#' @section Errors:
+#' `wavetax_error_unknown_column`, `_formula`, `_offset`, `_outcome`, `_weights`,
+#' `_not_finite`, `_no_rows`, `_empty_data`, `_one_level`, `_no_variation`,
+#' `_too_few_rows`, and those of the standard errors.
+#' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' # The truth is -0.05; pleasant harbours charge more, so pooling has it positive.
+#' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
+#' @export
+fit_pooled <- function(formula, data, weights = NULL, errors = NULL) {
+  design <- build_design(formula, data, weights)
+  state <- core_pooled_state(design_rows(design))
+  new_panel_fit("pooled", match.call(), design, core_solve_pooled(state), errors = errors)
+}

@@ -1,0 +1,53 @@
+# Formulas that come as text, from a command line or a file. The text is parsed, every
+# call in it is looked up in the list below, and anything else is refused; nothing is
+# evaluated on the way. The formula's environment holds the listed functions only.
+
+formula_operators <- c("~", "+", "-", "*", "/", ":", "^", "%in%", "(")
+formula_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor")
+
+formula_from_text <- function(text, data) {
+  parsed <- parse_one_expression(text)
+  check_allowed(parsed, text)
+  if (!is.call(parsed) || !identical(parsed[[1]], as.name("~")) || length(parsed) != 3) {
+    stop_formula_text(text, "It has no outcome, tilde and regressors.")
+  }
+  check_columns(setdiff(all.vars(parsed), "."), data)
+  stats::as.formula(parsed, env = formula_environment())
+}
+
+parse_one_expression <- function(text) {
+  parsed <- tryCatch(
+    parse(text = text, keep.source = FALSE),
+    error = function(cnd) stop_formula_text(text, sub("\n.*", "", conditionMessage(cnd)))
+  )
+  if (length(parsed) != 1) stop_formula_text(text, "It is not one expression.")
+  parsed[[1]]
+}
+
+check_allowed <- function(expr, text) {
+  if (is.symbol(expr) || is.numeric(expr)) return(invisible())
+  if (!is.call(expr)) stop_formula_text(text, sprintf("%s is not allowed in it.", deparse_words(expr)))
+  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
+  if (!name %in% c(formula_operators, formula_functions)) {
+    stop_formula_text(text, sprintf("`%s` is not allowed in it.", deparse_words(expr[[1]])))
+  }
+  for (part in as.list(expr)[-1]) check_allowed(part, text)
+}
+
+stop_formula_text <- function(text, where) {
+  stop_wavetax(
+    "formula", sprintf("The formula %s cannot be used.", dQuote(text, FALSE)), where = where,
+    todo = sprintf(
+      "Write it as \"log(nights) ~ levy + storms\", of columns, numbers, the signs + - * / : ^ and %s.",
+      list_words(paste0(formula_functions, "()"))
+    )
+  )
+}
+
+formula_environment <- function() {
+  names <- setdiff(c(formula_operators, formula_functions), "~")
+  list2env(
+    stats::setNames(lapply(names, get, envir = baseenv()), names),
+    parent = emptyenv()
+  )
+}

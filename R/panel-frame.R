@@ -1,0 +1,251 @@
+#' Say which column is the entity and which the period
+#'
+#' Question answered: *is this table a panel, and how do its rows stand to each
+#' other in time?* The keys are checked and ranked once; the models read the ranks.
+#'
+#' The caller's columns and the order of rows stay as they are; `data` itself is
+#' never changed. The clock is an integer on which adjacent periods are 1 apart. Its
+#' step is the largest that meets every period seen: seasons 2010, 2012, 2016 have
+#' the step 2 and a gap at 2014. Dates that share their day of the month (or all
+#' end a month) run in months, other dates in days.
+#'
+#' Subsetting rows or columns keeps a panel frame while both keys are there and no
+#' row is repeated; otherwise it gives a plain data frame.
+#'
+#' @param data A data frame (or data.table, or tibble) with a row for each entity and
+#'   period seen. Any number of other columns of any kind.
+#' @param entity,period Columns, bare or quoted. The entity: numbers, text or a
+#'   factor. The period: whole numbers or `Date`s.
+#' @return `data` as a data frame of class `panel_frame`, same rows and columns.
+#'   Row names are not kept.
+#' @section Errors:
+#' `wavetax_error_unknown_column`; `wavetax_error_empty_data`;
+#' `wavetax_error_missing_keys` (with the rows); `wavetax_error_duplicate_keys` (with
+#' entity, period and rows); `wavetax_error_key_kind` when a key is of a kind that
+#' has no order, such as periods as text or broken numbers.
+#' @seealso [panel_shape()] for how uneven it is; [fit_fixed()] and its siblings.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' panel
+#' panel[panel$coast == "Ember", c("harbour", "season", "nights", "levy")]
+#' @export
+panel_frame <- function(data, entity, period) {
+  check_is_table(data)
+  new_panel_frame(
+    plain_data_frame(data),
+    column_name(rlang::enquo(entity), data, "entity"),
+    column_name(rlang::enquo(period), data, "period")
+  )
+}
+
+new_panel_frame <- function(data, entity, period) {
+  check_two_keys(entity, period)
+  index <- index_keys(data, entity, period)
+  structure(data, class = c("panel_frame", "data.frame"), panel = index)
+}
+
+# The same columns, not copied, under R's own class.
+plain_data_frame <- function(data) {
+  rows <- nrow(data)
+  names <- names(data)
+  attributes(data) <- NULL
+  structure(data, names = names, class = "data.frame", row.names = .set_row_names(rows))
+}
+
+# A column name given bare, quoted, or in a variable spliced in with `!!`.
+column_name <- function(quo, data, role) {
+  if (rlang::quo_is_missing(quo)) {
+    stop_wavetax(
+      "unknown_column", sprintf("No %s column was named.", role),
+      todo = sprintf("Columns are %s.", list_some(names(data), 10))
+    )
+  }
+  expr <- rlang::quo_get_expr(quo)
+  name <- if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
+  check_columns(name, data)
+  name
+}
+
+check_is_table <- function(data) {
+  if (is.data.frame(data)) return(invisible())
+  stop_wavetax(
+    "empty_data", sprintf("`data` is of class %s, not a data frame.", class(data)[1]),
+    todo = "Read the file first, for example with `data.table::fread()`."
+  )
+}
+
+check_columns <- function(names, data) {
+  unknown <- setdiff(names, names(data))
+  if (length(unknown) == 0) return(invisible())
+  near <- unlist(lapply(unknown, function(name) near_names(name, names(data))))
+  stop_wavetax(
+    "unknown_column", sprintf("There is no column %s.", list_words(sQuote(unknown, FALSE))),
+    todo = c(
+      if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE))),
+      sprintf("Columns are %s.", list_some(names(data), 12))
+    )
+  )
+}
+
+near_names <- function(name, candidates) {
+  if (length(candidates) == 0) return(character())
+  distance <- drop(utils::adist(name, candidates, ignore.case = TRUE))
+  candidates[distance == min(distance) & distance <= max(1, nchar(name) %/% 3)]
+}
+
+check_two_keys <- function(entity, period) {
+  if (entity != period) return(invisible())
+  stop_wavetax(
+    "key_kind", sprintf("The column `%s` was named both as entity and as period.", entity),
+    todo = "Name one column for each."
+  )
+}
+
+# Everything that is known of the keys: codes and clock by row, their values, the
+# step. The columns themselves are kept to notice when they are changed later.
+index_keys <- function(data, entity, period) {
+  if (nrow(data) == 0) {
+    stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
+  }
+  check_key_kind(data[[entity]], entity, "entity")
+  check_key_kind(data[[period]], period, "period")
+  ranked <- rank_key(data[[entity]])
+  check_no_missing_key(ranked$codes, entity)
+  time <- period_clock(data[[period]])
+  check_no_missing_key(time$clock, period)
+  index <- list(
+    entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
+    clock = time$clock, periods = time$values, ticks = time$ticks, step = time$step,
+    unit = time$unit, columns = list(data[[entity]], data[[period]])
+  )
+  index$ordered <- cpp_strictly_ordered(index$codes, index$clock)
+  check_no_repeated_key(index)
+  index
+}
+
+check_key_kind <- function(x, name, role) {
+  ordinary <- is.factor(x) || is.character(x) || is.logical(x) ||
+    (is.numeric(x) && !inherits(x, "integer64"))
+  good <- if (role == "entity") ordinary else inherits(x, "Date") || is_whole(x)
+  if (good) return(invisible())
+  kind <- if (is.numeric(x)) "broken or infinite numbers" else paste("of class", class(x)[1])
+  stop_wavetax(
+    "key_kind", sprintf("The %s column `%s` is %s.", role, name, kind),
+    where = if (length(x) > 0) sprintf("It starts with %s.", list_some(utils::head(x, 3))),
+    todo = if (role == "entity") {
+      "Entities are numbers, text or a factor."
+    } else {
+      c(
+        "Periods are whole numbers (years, waves, weeks counted) or `Date`s.",
+        "Text such as \"2014\" becomes numbers with `as.integer()`; dates with `as.Date()`."
+      )
+    }
+  )
+}
+
+is_whole <- function(x) {
+  if (!is.numeric(x) || is.factor(x)) return(FALSE)
+  if (is.integer(x)) return(TRUE)
+  all(is.na(x) & !is.nan(x) | (is.finite(x) & x == trunc(x) & abs(x) < 2^53))
+}
+
+check_no_missing_key <- function(codes, name) {
+  rows <- which(codes == 0L)
+  if (length(rows) == 0) return(invisible())
+  stop_wavetax(
+    "missing_keys", sprintf("`%s` is missing in %s.", name, count_of(length(rows), "row")),
+    where = sprintf("See %s.", row_words(rows, 5)),
+    todo = sprintf("Fill the key in, or leave the rows out: `data[!is.na(data$%s), ]`.", name)
+  )
+}
+
+check_no_repeated_key <- function(index) {
+  if (index$ordered) return(invisible())
+  span <- as.numeric(max(index$clock))
+  cells <- length(index$entities) * span
+  if (cells <= 64 * length(index$codes) + 1e6) {
+    if (!cpp_any_repeated_cell(index$codes, index$clock, length(index$entities), span)) {
+      return(invisible())
+    }
+  }
+  cell <- (index$codes - 1) * span + index$clock
+  again <- which(duplicated(cell))
+  if (length(again) == 0) return(invisible())
+  repeated <- unique(cell[again])
+  shown <- vapply(utils::head(repeated, 4), function(one) {
+    rows <- which(cell == one)
+    sprintf(
+      "%s %s (%s)", index$entities[index$codes[rows[1]]],
+      format(index$columns[[2]][rows[1]]), row_words(rows)
+    )
+  }, character(1))
+  more <- length(repeated) - length(shown)
+  if (more > 0) shown <- c(shown[1:3], sprintf("%s more", count_words(more + 1)))
+  stop_wavetax(
+    "duplicate_keys",
+    sprintf("Several rows share one %s and %s.", index$entity, index$period),
+    where = paste0(list_words(shown), "."),
+    todo = sprintf(
+      "Keep one row for each: `data[!duplicated(data[c(\"%s\", \"%s\")]), ]` keeps the first.",
+      index$entity, index$period
+    )
+  )
+}
+
+is_panel_frame <- function(data) inherits(data, "panel_frame")
+
+# The index of a panel frame; made anew where rows or keys were changed since.
+panel_index <- function(data) {
+  index <- attr(data, "panel", exact = TRUE)
+  columns <- list(.subset2(data, index$entity), .subset2(data, index$period))
+  if (identical(columns, index$columns)) return(index)
+  check_columns(c(index$entity, index$period), data)
+  index_keys(data, index$entity, index$period)
+}
+
+# `data` as a panel frame on the same keys where it still is one.
+restore_panel <- function(data, entity, period) {
+  data <- plain_data_frame_keeping_names(data)
+  if (!all(c(entity, period) %in% names(data)) || nrow(data) == 0) return(data)
+  tryCatch(
+    structure(data, class = c("panel_frame", "data.frame"),
+              panel = index_keys(data, entity, period)),
+    wavetax_error = function(cnd) {
+      warn_wavetax(
+        "no_panel", "The result is a plain data frame, not a panel frame any more.",
+        where = sub("\n.*", "", conditionMessage(cnd))
+      )
+      data
+    }
+  )
+}
+
+plain_data_frame_keeping_names <- function(data) {
+  attr(data, "panel") <- NULL
+  class(data) <- "data.frame"
+  data
+}
+
+#' @export
+`[.panel_frame` <- function(x, i, j, drop = FALSE) {
+  index <- attr(x, "panel", exact = TRUE)
+  args <- nargs() - !missing(drop)
+  x <- plain_data_frame_keeping_names(x)
+  if (args < 3) {
+    if (is.logical(i) && is.matrix(i)) return(x[i])
+    out <- if (missing(i)) x else x[i]
+  } else {
+    out <- if (missing(i)) {
+      if (missing(j)) x else x[, j, drop = drop]
+    } else if (missing(j)) {
+      x[i, , drop = drop]
+    } else {
+      x[i, j, drop = drop]
+    }
+  }
+  if (!is.data.frame(out)) return(out)
+  restore_panel(out, index$entity, index$period)
+}
+
+#' @export
+as.data.frame.panel_frame <- function(x, ...) plain_data_frame_keeping_names(x)

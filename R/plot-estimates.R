@@ -1,0 +1,103 @@
+#' The coefficient of interest across specifications
+#'
+#' Question answered: *how far does the answer depend on the model, and how sure is
+#' each?* A point and an interval for each fit, with the numbers beside them; of a
+#' single fit, one for each of its coefficients.
+#'
+#' @param ... Fits, named or not, or one list of them, as for [spec_table()].
+#' @param term The coefficient, by name. `NULL`: the first slope that all fits have;
+#'   with a single fit all its slopes.
+#' @param level Coverage of the intervals, from t with each fit's own degrees of
+#'   freedom.
+#' @return A ggplot object.
+#' @section Errors:
+#' `wavetax_error_not_a_fit`; `wavetax_error_unknown_term` when no fit has the term.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' pooled <- fit_pooled(log(nights) ~ levy + storms + fuel, panel)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms + fuel, panel)
+#' random <- fit_random(log(nights) ~ levy + storms + fuel, panel)
+#' plot_estimates(pooled, fixed, random, term = "levy")
+#' @export
+plot_estimates <- function(..., term = NULL, level = 0.95) {
+  fits <- collect_fits(rlang::enquos(...))
+  check_level(level)
+  alone <- length(fits) == 1 && is.null(term)
+  if (is.null(term) && !alone) term <- first_common_slope(fits)
+  rows <- do.call(rbind, lapply(names(fits), function(model) {
+    fit <- fits[[model]]
+    table <- as.data.frame(fit, level = level)
+    table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
+    if (nrow(table) == 0) return(NULL)
+    cbind(table, row = if (alone) table$term else model, errors = fit$errors$label)
+  }))
+  check_any_rows(rows, term, fits)
+  outcome <- list_words(unique(vapply(fits, function(fit) fit$design$outcome, character(1))))
+  draw_estimates(
+    rows,
+    title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s on %s", outcome, term),
+    subtitle = sprintf("Estimate and %s percent interval; errors %s", format(100 * level),
+                       list_words(unique(rows$errors)))
+  )
+}
+
+check_level <- function(level) {
+  if (is.numeric(level) && length(level) == 1 && level > 0 && level < 1) return(invisible())
+  stop_wavetax("level", "`level` is not a number between 0 and 1.", todo = "For example 0.95.")
+}
+
+first_common_slope <- function(fits) {
+  slopes <- lapply(fits, function(fit) setdiff(names(fit$estimates), "(Intercept)"))
+  common <- Reduce(intersect, slopes)
+  if (length(common) > 0) return(common[1])
+  unlist(slopes)[1]
+}
+
+check_any_rows <- function(rows, term, fits) {
+  if (!is.null(rows)) return(invisible())
+  known <- unique(unlist(lapply(fits, function(fit) names(coef(fit)))))
+  stop_wavetax(
+    "unknown_term", sprintf("No fit has a coefficient %s.", sQuote(term, FALSE)),
+    todo = sprintf("Coefficients are %s.", list_some(known, 8))
+  )
+}
+
+estimate_ink <- "#17404f"
+
+draw_estimates <- function(rows, title, subtitle) {
+  rows$row <- factor(rows$row, levels = rev(unique(rows$row)))
+  places <- estimate_decimals(rows$estimate, rows$std_error)
+  rows$label <- sprintf(
+    "%s  (%s to %s)", format_number(rows$estimate, decimals = places),
+    format_number(rows$low, decimals = places), format_number(rows$high, decimals = places)
+  )
+  ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$row)) +
+    ggplot2::geom_vline(xintercept = 0, colour = "grey60", linetype = "22") +
+    ggplot2::geom_segment(
+      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$row),
+      colour = estimate_ink, linewidth = 1.1, lineend = "round"
+    ) +
+    ggplot2::geom_point(size = 3.4, shape = 21, fill = "white", colour = estimate_ink, stroke = 1.3) +
+    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1.3, size = 3.7, colour = "grey20") +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.16)) +
+    ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.8))) +
+    ggplot2::labs(title = title, subtitle = subtitle, x = NULL, y = NULL) +
+    figure_theme()
+}
+
+figure_theme <- function() {
+  ggplot2::theme_minimal(base_size = 13) +
+    ggplot2::theme(
+      panel.grid.major.y = ggplot2::element_blank(), panel.grid.minor = ggplot2::element_blank(),
+      panel.grid.major.x = ggplot2::element_line(colour = "grey92"),
+      plot.title.position = "plot", plot.title = ggplot2::element_text(face = "bold"),
+      plot.subtitle = ggplot2::element_text(colour = "grey35"),
+      axis.text.y = ggplot2::element_text(size = 12, colour = "grey10"),
+      plot.background = ggplot2::element_rect(fill = "white", colour = NA)
+    )
+}
+
+#' @rdname plot_estimates
+#' @param x A fit.
+#' @export
+plot.panel_fit <- function(x, ...) plot_estimates(x, ...)

@@ -1,0 +1,23 @@
+#' Classical standard errors
+#'
+#' Question answered: *how sure am I if disturbances have one variance and are
+#' unrelated to each other?* In a panel they rarely are.
+#'
+#' Covariance \eqn{\hat\sigma^2 (X'X)^{-1}}{s2 (X'X)^-1} of the transformed
+#' regression, \eqn{\hat\sigma^2}{s2} its residual sum of squares over the residual
+#' degrees of freedom, to which t statistics are referred.
+#'
+#' @return A specification for `errors =` and [with_errors()].
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit_fixed(log(nights) ~ levy, panel, errors = se_classical())
+#' @export
+se_classical <- function() new_error_spec("classical")
+
+#' @export
+compute_errors.se_classical <- function(spec, fit) {
+  list(
+    covariance = sigma2_of(fit) * fit$bread, df = fit$df_residual, label = "classical",
+    by = NULL, clusters = NULL, notes = spec$note, spec = spec
+  )
+}

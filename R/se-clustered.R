@@ -1,0 +1,122 @@
+#' Clustered standard errors
+#'
+#' Question answered: *how sure am I if disturbances of one cluster may be related
+#' and uneven in any way, and those of different clusters are unrelated?*
+#'
+#' \deqn{V = c A \left(\sum_g s_g s_g'\right) A, \quad s_g = X_g'e_g, \quad A =
+#' (X'X)^{-1}}{V = c A (sum_g s_g s_g') A, s_g = X_g'e_g, A = (X'X)^-1}
+#' on the transformed regression. `"CR0"` has c = 1; `"CR1"`
+#' \deqn{c = \frac{G}{G - 1} \frac{n - 1}{n - k^*}}{c = G/(G - 1) (n - 1)/(n - k*)}
+#' with G clusters and k* the rank of the slopes, the constant and those effects that
+#' are not nested in the clusters: with entity effects clustered by entity or by
+#' anything coarser k* is the slopes + 1, otherwise the slopes + N. t statistics are
+#' referred to G - 1 degrees of freedom. Under 30 clusters a note says that they are
+#' few.
+#'
+#' @param by `"entity"`, `"period"`, a column name, or a one-sided formula `~ coast`.
+#' @param type `"CR1"` or `"CR0"`.
+#' @param df `"clusters"`: G - 1.
+#' @return A specification for `errors =` and [with_errors()].
+#' @section Errors:
+#' `wavetax_error_clusters` when a cluster is missing for a row in use, or there is
+#' one cluster only; `wavetax_error_errors` for an unknown type;
+#' `wavetax_error_unknown_column`.
+#' @references Liang, K.-Y. and Zeger, S. L. (1986), *Biometrika* 73; Arellano, M.
+#'   (1987), *Oxford Bulletin of Economics and Statistics* 49.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit_fixed(log(nights) ~ levy, panel, errors = se_clustered(~ coast))
+#' @export
+se_clustered <- function(by = "entity", type = "CR1", df = "clusters") {
+  check_cluster_options(type, df)
+  if (rlang::is_formula(by, lhs = FALSE)) by <- attr(stats::terms(by), "term.labels")
+  check_one_clustering(by)
+  new_error_spec("clustered", by = by, type = type, df = df)
+}
+
+check_cluster_options <- function(type, df) {
+  if (!(identical(type, "CR1") || identical(type, "CR0"))) {
+    stop_wavetax("errors", sprintf("The type %s is not known.", list_words(type)),
+                 todo = "This version has \"CR1\" and \"CR0\".")
+  }
+  if (!identical(df, "clusters")) {
+    stop_wavetax("errors", sprintf("`df = %s` is not known.", list_words(df)),
+                 todo = "This version has \"clusters\": one less than there are clusters.")
+  }
+}
+
+check_one_clustering <- function(by) {
+  if (is.character(by) && length(by) == 1) return(invisible())
+  stop_wavetax(
+    "errors", sprintf("`by` names %s; this version clusters by one column.",
+                      if (is.character(by)) list_words(by) else "no column"),
+    todo = "Give one column: `se_clustered(~ harbour)`."
+  )
+}
+
+#' @export
+compute_errors.se_clustered <- function(spec, fit) {
+  name <- cluster_column(fit, spec$by)
+  clusters <- cluster_groups(fit, name)
+  G <- clusters$count
+  check_clusters(clusters, name)
+  scores <- core_cluster_scores(
+    design_rows(fit$design), fit$transform, fit$solution, fit$residuals, clusters
+  )
+  factor <- 1
+  if (spec$type == "CR1") {
+    factor <- G / (G - 1) * (fit$n - 1) / (fit$n - cluster_parameters(fit, clusters))
+  }
+  list(
+    covariance = name_both(factor * core_sandwich(fit$bread, scores), names(fit$estimates)),
+    df = G - 1, label = paste("clustered by", name), by = name, clusters = G, type = spec$type,
+    notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster")),
+    spec = spec
+  )
+}
+
+cluster_column <- function(fit, by) {
+  index <- fit$design$index
+  if (!(by %in% c("entity", "period")) || by %in% names(fit$design$data)) return(by)
+  if (is.null(index)) {
+    stop_wavetax(
+      "clusters", sprintf("The data name no %s to cluster by.", by),
+      todo = "Name the column, `se_clustered(~ harbour)`, or estimate on a `panel_frame()`."
+    )
+  }
+  index[[by]]
+}
+
+cluster_groups <- function(fit, name) {
+  if (identical(name, fit$effects$name)) {
+    return(c(fit$effects$groups, list(labels = fit$effects$labels)))
+  }
+  column_groups(fit$design, name)
+}
+
+check_clusters <- function(clusters, name) {
+  missing <- if (clusters$count == 0L) seq_along(clusters$codes) else which(clusters$codes == 0L)
+  if (length(missing) > 0) {
+    stop_wavetax(
+      "clusters", sprintf("`%s` is missing in %s that the fit uses.", name,
+                          count_of(length(missing), "row")),
+      todo = "Cluster by a complete column, or leave those rows out before estimating."
+    )
+  }
+  if (clusters$count < 2) {
+    stop_wavetax(
+      "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, format(clusters$labels[1])),
+      todo = "Clustered errors need many clusters; `se_classical()` needs none."
+    )
+  }
+}
+
+# k*: slopes, and the constant or, where they are not nested in the clusters, the
+# effects, in whose span the constant lies.
+cluster_parameters <- function(fit, clusters) {
+  slopes <- sum(names(fit$estimates) != "(Intercept)")
+  constant <- length(fit$estimates) - slopes
+  if (fit$df_effects == 0L) return(slopes + constant)
+  nested <- core_is_nested(fit$effects$groups, clusters)
+  slopes + if (nested) 1L else fit$df_effects
+}

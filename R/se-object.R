@@ -1,0 +1,42 @@
+# Standard errors are objects: a specification made by se_*(), a list of class
+# `se_<kind>` and `error_spec`, turned into numbers on a fit by compute_errors().
+
+new_error_spec <- function(kind, ...) {
+  structure(list(kind = kind, ...), class = c(paste0("se_", kind), "error_spec"))
+}
+
+# list(covariance, df, label, clusters, notes, spec); the covariance is of `estimates`.
+compute_errors <- function(spec, fit) UseMethod("compute_errors")
+
+#' The same fit under other standard errors
+#'
+#' Question answered: *how sure am I under other assumptions on the disturbances?*
+#' Estimates are not computed again.
+#'
+#' @param fit A fit of [fit_pooled()], [fit_fixed()] or [fit_random()].
+#' @param errors One of [se_classical()], [se_clustered()].
+#' @return The fit with its covariance, degrees of freedom and printed label changed.
+#' @section Errors:
+#' `wavetax_error_errors` when `errors` is not made by an `se_` function;
+#' `wavetax_error_clusters` when the clusters cannot be used.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' with_errors(fixed, se_classical())
+#' with_errors(fixed, se_clustered(~ coast))
+#' @export
+with_errors <- function(fit, errors) {
+  check_is_fit(fit)
+  check_error_spec(errors)
+  fit$errors <- compute_errors(errors, fit)
+  fit
+}
+
+check_error_spec <- function(errors) {
+  if (inherits(errors, "error_spec")) return(invisible())
+  kind <- if (is.function(errors)) "a function; call it, with brackets" else paste("of class", class(errors)[1])
+  stop_wavetax(
+    "errors", sprintf("`errors` is %s.", kind),
+    todo = "Give `se_classical()` or `se_clustered(~ harbour)`."
+  )
+}

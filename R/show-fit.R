@@ -1,0 +1,150 @@
+# How a fit is printed: what was estimated of what; the sample; which errors; one
+# table; what was dropped and why; a few figures of fit.
+
+#' @export
+print.panel_fit <- function(x, ...) {
+  show_fit_head(x)
+  writeLines("")
+  show_coefficients(x)
+  show_fit_notes(x)
+  invisible(x)
+}
+
+#' @export
+summary.panel_fit <- function(object, ...) structure(list(fit = object), class = "panel_fit_summary")
+
+#' @export
+print.panel_fit_summary <- function(x, ...) {
+  fit <- x$fit
+  print(fit)
+  writeLines("")
+  say("Residual df ", count_words(fit$df_residual), "; standard deviation of the error ",
+      format_number(sqrt(sigma2_of(fit))), "; sum of squares ", format_number(fit$ssr))
+  likelihood <- stats::logLik(fit)
+  say("Log-likelihood ", format_number(as.numeric(likelihood)), " with ",
+      count_of(attr(likelihood, "df"), "parameter"), "; AIC ", format_number(stats::AIC(fit)),
+      ", BIC ", format_number(stats::BIC(fit)))
+  invisible(x)
+}
+
+show_fit_head <- function(fit) {
+  terms <- attr(fit$design$terms, "term.labels")
+  say_heading(
+    fit_title(fit), ": ", fit$design$outcome, " on ",
+    if (length(terms) > 0) list_some(terms, 8) else "a constant"
+  )
+  say(sample_words(fit))
+  say(errors_words(fit))
+}
+
+fit_title <- function(fit) {
+  switch(fit$method,
+    pooled = "Pooled least squares",
+    fixed = paste("Fixed effects by", fit$effects$name),
+    random = paste("Random effects by", fit$effects$name)
+  )
+}
+
+sample_words <- function(fit) {
+  design <- fit$design
+  size <- count_of(fit$n, "row")
+  index <- design$index
+  panel <- if (!is.null(index)) {
+    used <- used_index(design)
+    sizes <- tabulate(used$entity)
+    periods <- sort(unique(used$clock))
+    values <- index$periods[match(range(periods), index$ticks)]
+    balanced <- all(sizes[sizes > 0] == length(periods))
+    sprintf(
+      ": %s, %s (%s), %s", count_of(sum(sizes > 0), index$entity),
+      count_of(length(periods), index$period), paste(unique(format(values)), collapse = " to "),
+      if (balanced) "balanced" else "unbalanced"
+    )
+  } else if (!is.null(fit$effects)) {
+    paste0(": ", count_of(length(fit$effects$labels), fit$effects$name))
+  }
+  left_out <- missing_words(design$missing)
+  paste0(size, panel, if (!is.null(design$weights)) paste0("; weighted by ", design$weights_name),
+         if (!is.null(left_out)) paste0("; ", left_out))
+}
+
+errors_words <- function(fit) {
+  errors <- fit$errors
+  detail <- if (is.null(errors$clusters)) {
+    sprintf(" (t with %s df)", count_words(errors$df))
+  } else {
+    sprintf(": %s (%s, t with %s df)", count_of(errors$clusters, "cluster"), errors$type,
+            count_words(errors$df))
+  }
+  paste0("Standard errors ", errors$label, detail)
+}
+
+show_coefficients <- function(fit) {
+  table <- coefficient_table(fit, fit$shows)
+  if (nrow(table) == 0) {
+    say("  no slopes")
+  } else {
+    writeLines(format_columns(coefficient_columns(table)))
+  }
+}
+
+coefficient_columns <- function(table) {
+  places <- estimate_decimals(table$estimate, table$std_error)
+  value <- function(x) format_number(x, decimals = places)
+  columns <- list(
+    term_words(table$term), align_decimal(value(table$estimate)),
+    align_decimal(format_number(table$std_error, decimals = pmax(places, decimals_for(table$std_error, 2)))),
+    align_decimal(value(table$low)), align_decimal(value(table$high)), format_p(table$p_value)
+  )
+  stats::setNames(columns, c("", "estimate", "std. error", "95% from", "to", "p"))
+}
+
+term_words <- function(terms) sub("^\\(Intercept\\)$", "constant", terms)
+
+show_fit_notes <- function(fit) {
+  writeLines("")
+  show_dropped(fit$dropped)
+  if (!is.null(fit$effects) && fit$effects$singletons > 0) {
+    say(singleton_words(fit$effects))
+  }
+  say(r_squared_words(fit$r_squared))
+  if (fit$method == "fixed" && fit$design$constant) {
+    constant <- coefficient_table(fit, !fit$shows)
+    say("Constant ", format_number(constant$estimate), ", std. error ",
+        format_number(constant$std_error, 3), " (the effects average zero over rows)")
+  }
+  if (!is.null(fit$variance)) say(variance_words(fit))
+  for (note in fit$errors$notes) say("Note: ", note)
+}
+
+show_dropped <- function(dropped) {
+  for (reason in unique(dropped$reason)) {
+    say("Dropped: ", list_some(dropped$term[dropped$reason == reason], 6), " (", reason, ")")
+  }
+}
+
+singleton_words <- function(effects) {
+  sprintf("%s %s once and %s nothing about the slopes",
+          count_of(effects$singletons, effects$name),
+          if (effects$singletons == 1) "appears" else "appear",
+          if (effects$singletons == 1) "tells" else "tell")
+}
+
+r_squared_words <- function(r_squared) {
+  known <- r_squared[is.finite(r_squared)]
+  if (length(known) == 0) return("R-squared: not defined, nothing varies")
+  paste("R-squared:", paste(formatC(known, format = "f", digits = 3), names(known), collapse = ", "))
+}
+
+variance_words <- function(fit) {
+  v <- fit$variance
+  theta <- range(v$theta[fit$effects$size > 0])
+  share <- v$sigma2_u / (v$sigma2_u + v$sigma2_e)
+  places <- function(x) formatC(x, format = "f", digits = 3)
+  sprintf(
+    "Variance: %s within and %s between %s (%s percent of the whole); theta %s",
+    format_number(v$sigma2_e), format_number(v$sigma2_u), plural_of(fit$effects$name),
+    format_number(100 * share, 3),
+    paste(unique(places(theta)), collapse = " to ")
+  )
+}

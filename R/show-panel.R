@@ -1,0 +1,70 @@
+# How a panel frame and its shape are printed.
+
+#' @export
+print.panel_frame <- function(x, ..., n = 6) {
+  shape <- panel_shape(x)
+  say_heading(shape_size(shape))
+  say(shape_evenness(shape))
+  rows <- utils::head(plain_data_frame_keeping_names(x), n)
+  fitting <- columns_that_fit(rows)
+  print(rows[fitting], row.names = FALSE, ...)
+  more <- c(
+    if (nrow(x) > n) count_of(nrow(x) - n, "more row"),
+    if (!all(fitting)) paste("columns", list_words(names(x)[!fitting]))
+  )
+  if (length(more) > 0) say("and ", list_words(more))
+  invisible(x)
+}
+
+# Leading columns whose printed widths fit the line.
+columns_that_fit <- function(rows) {
+  widths <- vapply(seq_along(rows), function(j) {
+    max(nchar(c(names(rows)[j], format(rows[[j]])), "width")) + 1L
+  }, numeric(1))
+  fits <- cumsum(widths) <= line_width()
+  fits[1] <- TRUE
+  fits
+}
+
+#' @export
+print.panel_shape <- function(x, ...) {
+  say_heading(shape_size(x))
+  say(shape_evenness(x))
+  per <- x$per_entity
+  if (length(per) > 1) {
+    say("Rows of one ", x$entity, ": ", count_words(min(per)), " to ", count_words(max(per)),
+        ", ", format_number(mean(per), 3), " on average")
+  }
+  cells <- as.numeric(x$entities) * x$periods
+  say(format_number(100 * x$rows / cells, 3), " percent of the ",
+      format_number(cells, decimals = 0), " cells of the full grid are there")
+  invisible(x)
+}
+
+shape_size <- function(shape) {
+  span <- if (shape$periods == 1) format(shape$first) else paste(format(shape$first), "to", format(shape$last))
+  step <- step_words(shape)
+  sprintf(
+    "Panel of %s: %s, %s (%s)", count_of(shape$rows, "row"), count_of(shape$entities, shape$entity),
+    count_of(shape$periods, shape$period), paste0(span, if (nzchar(step)) ", ", step)
+  )
+}
+
+shape_evenness <- function(shape) {
+  if (shape$balanced) {
+    return(sprintf("Balanced: every %s in every %s", shape$entity, shape$period))
+  }
+  parts <- c(
+    if (shape$late > 0) paste(count_words(shape$late), if (shape$late == 1) "enters" else "enter", "late"),
+    if (shape$early > 0) paste(count_words(shape$early), if (shape$early == 1) "leaves" else "leave", "early"),
+    if (shape$gap_entities > 0) {
+      sprintf("%s %s gaps (%s in all)", count_words(shape$gap_entities),
+              if (shape$gap_entities == 1) "has" else "have", count_of(shape$gap_cells, shape$period))
+    },
+    if (shape$once > 0) paste(count_words(shape$once), "seen once")
+  )
+  if (length(parts) == 0) {
+    return(sprintf("Unbalanced: all %s skip the same step", plural_of(shape$entity)))
+  }
+  paste("Unbalanced:", list_words(parts))
+}

@@ -1,0 +1,39 @@
+# How a test is printed: title, both hypotheses, the result, one sentence.
+
+#' @export
+print.panel_test <- function(x, ...) {
+  say_heading(x$method)
+  say("Equation: ", x$data.name)
+  say("Null: ", x$null)
+  say("Alternative: ", x$alternative)
+  writeLines("")
+  show_test_table(x)
+  say(result_words(x))
+  say(x$reading)
+  for (note in x$notes) say("Note: ", note)
+  invisible(x)
+}
+
+result_words <- function(test) {
+  df <- count_words(test$parameter)
+  on <- if (length(df) == 1) paste("on", df, "df") else paste("on", df[1], "and", df[2], "df")
+  estimate <- if (!is.null(test$estimate)) {
+    sprintf("Coefficient of the %s %s, std. error %s; ", names(test$estimate)[1],
+            format_number(test$estimate[1]), format_number(test$estimate[2], 3))
+  }
+  paste0(estimate, names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
+         p_words(test$p.value))
+}
+
+show_test_table <- function(test) {
+  table <- test$table
+  if (is.null(table)) return(invisible())
+  places <- estimate_decimals(table$consistent, table$std_error)
+  value <- function(x) align_decimal(format_number(x, decimals = places))
+  columns <- list(
+    table$term, value(table$consistent), value(table$efficient), value(table$difference),
+    value(table$std_error), format_p(table$p_value)
+  )
+  names(columns) <- c("", test$methods, "difference", "its error", "p")
+  writeLines(c(format_columns(columns), ""))
+}

@@ -1,0 +1,47 @@
+# How a specification table is printed: as many columns at a time as fit the width.
+
+#' @export
+print.spec_table <- function(x, ...) {
+  say_heading(table_title(x))
+  cells <- table_cells(x)
+  labels <- pad_right(c("", cells$row))
+  columns <- lapply(x$models, function(model) model_column(model, cells[[model]]))
+  widths <- vapply(columns, function(column) nchar(column[1], "width"), integer(1))
+  blocks <- fitting_blocks(widths + 2L, line_width() - nchar(labels[1], "width"))
+  gap <- sum(cells$part == "coefficients") + 1L
+  for (block in blocks) {
+    lines <- sub(" +$", "", do.call(paste, c(list(labels), columns[block], sep = "  ")))
+    writeLines(c("", lines[seq_len(gap)], "", lines[-seq_len(gap)]))
+  }
+  if (length(x$notes) > 0) writeLines("")
+  for (note in x$notes) say(note)
+  invisible(x)
+}
+
+table_title <- function(table) {
+  if (length(table$outcome) == 1) return(paste("Specifications of", table$outcome))
+  paste("Specifications of", list_words(table$outcome))
+}
+
+# Numbers on their decimal points, words to the right, below the model's name.
+model_column <- function(model, values) {
+  numeric <- grepl("^-?[0-9,]+(\\.[0-9]+)?(e[-+][0-9]+)?$", values) & grepl(".", values, fixed = TRUE)
+  values[numeric] <- align_decimal(values[numeric])
+  pad_left(c(model, values))
+}
+
+# Column numbers in blocks of which each fits `room`, at least one in each.
+fitting_blocks <- function(widths, room) {
+  block <- integer(length(widths))
+  used <- 0
+  current <- 1L
+  for (j in seq_along(widths)) {
+    if (used > 0 && used + widths[j] > room) {
+      current <- current + 1L
+      used <- 0
+    }
+    used <- used + widths[j]
+    block[j] <- current
+  }
+  unname(split(seq_along(widths), block))
+}

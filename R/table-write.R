@@ -1,0 +1,145 @@
+#' Write a specification table to a file
+#'
+#' Question answered: *how do I get the table into my paper?* The format follows from
+#' the file's extension: `.csv` (the printed cells, for a spreadsheet), `.md` (a
+#' Markdown table), `.html` (a page of its own).
+#'
+#' The file is written beside its place and then renamed: there is never half a file.
+#'
+#' @param table A [spec_table()].
+#' @param file Path with the extension `.csv`, `.md` or `.html`. An existing file is
+#'   replaced.
+#' @return `file`, invisibly.
+#' @section Errors:
+#' `wavetax_error_format` for another extension or something that is no table;
+#' `wavetax_error_cannot_write` when the folder is not there or is closed.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' file <- file.path(tempdir(), "table.md")
+#' write_table(spec_table(fixed), file)
+#' writeLines(readLines(file))
+#' @export
+write_table <- function(table, file) {
+  check_is_spec_table(table)
+  writer <- table_writer(file)
+  write_whole_file(writer(table), file)
+  invisible(file)
+}
+
+check_is_spec_table <- function(table) {
+  if (inherits(table, "spec_table")) return(invisible())
+  stop_wavetax("format", sprintf("`table` is of class %s, not a `spec_table`.", class(table)[1]),
+               todo = "Make one of your fits: `write_table(spec_table(fit), file)`.")
+}
+
+table_writer <- function(file) {
+  extension <- tolower(sub("^.*\\.", "", basename(file)))
+  switch(extension,
+    csv = table_csv, md = table_markdown, html = table_html,
+    stop_wavetax("format", sprintf("The table cannot be written to %s.", sQuote(file, FALSE)),
+                 todo = "End the name in .csv, .md or .html.")
+  )
+}
+
+write_whole_file <- function(lines, file) {
+  check_folder(dirname(file))
+  partial <- tempfile("partial-", tmpdir = dirname(file))
+  on.exit(unlink(partial))
+  connection <- file(partial, "w", encoding = "UTF-8")
+  writeLines(enc2utf8(lines), connection, useBytes = TRUE)
+  close(connection)
+  rename_whole_file(partial, file)
+}
+
+check_folder <- function(folder) {
+  if (dir.exists(folder) && file.access(folder, 2) == 0) return(invisible())
+  stop_wavetax("cannot_write", sprintf("Nothing can be written to the folder %s.", sQuote(folder, FALSE)),
+               todo = "Make the folder first, or choose another.")
+}
+
+rename_whole_file <- function(partial, file) {
+  if (!dir.exists(file) && file.rename(partial, file)) return(invisible(file))
+  stop_wavetax("cannot_write", sprintf("%s cannot be replaced.", sQuote(file, FALSE)),
+               todo = "Is it a folder, or open in another program?")
+}
+
+table_csv <- function(table) {
+  cells <- table_cells(table)[-1]
+  cells[] <- lapply(cells, function(column) {
+    column <- trimws(column)
+    number <- grepl("^-?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", column)
+    column[number] <- gsub(",", "", column[number], fixed = TRUE)
+    column
+  })
+  quote <- function(x) paste0('"', gsub('"', '""', x, fixed = TRUE), '"')
+  c(
+    paste(quote(names(cells)), collapse = ","),
+    do.call(paste, c(lapply(unname(cells), quote), sep = ","))
+  )
+}
+
+table_markdown <- function(table) {
+  cells <- table_cells(table)[-1]
+  safe <- function(x) gsub("|", "\\|", trimws(x), fixed = TRUE)
+  line <- function(x) paste("|", paste(x, collapse = " | "), "|")
+  body <- vapply(seq_len(nrow(cells)), function(r) line(safe(unlist(cells[r, ]))), character(1))
+  c(
+    paste0(table_title(table), "."), "",
+    line(c("", safe(table$models))), line(c(":--", rep("--:", length(table$models)))),
+    body, if (length(table$notes) > 0) c("", paste0(table$notes, ". "))
+  )
+}
+
+table_html <- function(table) {
+  cells <- table_cells(table)
+  body <- vapply(seq_len(nrow(cells)), function(r) {
+    label <- cells$row[r]
+    beneath <- startsWith(label, "  ")
+    first_fact <- cells$part[r] == "facts" && (r == 1 || cells$part[r - 1] != "facts")
+    values <- vapply(table$models, function(model) {
+      sprintf("<td>%s</td>", html_number(cells[[model]][r], cells[[model]]))
+    }, character(1))
+    sprintf("<tr%s><th scope=\"row\">%s</th>%s</tr>",
+            if (beneath) " class=\"beneath\"" else if (first_fact) " class=\"facts\"" else "",
+            html_safe(trimws(label)), paste(values, collapse = ""))
+  }, character(1))
+  title <- html_safe(table_title(table))
+  c(
+    "<!DOCTYPE html>", "<html lang=\"en\">", "<head>", "<meta charset=\"utf-8\">",
+    sprintf("<title>%s</title>", title), "<style>", table_style, "</style>", "</head>", "<body>",
+    "<table>", sprintf("<caption>%s</caption>", title),
+    sprintf("<thead><tr><td></td>%s</tr></thead>",
+            paste(sprintf("<th scope=\"col\">%s</th>", html_safe(table$models)), collapse = "")),
+    "<tbody>", body, "</tbody>", "</table>",
+    sprintf("<p>%s</p>", html_safe(table$notes)), "</body>", "</html>"
+  )
+}
+
+html_safe <- function(x) {
+  x <- gsub("&", "&amp;", x, fixed = TRUE)
+  x <- gsub("<", "&lt;", x, fixed = TRUE)
+  gsub(">", "&gt;", x, fixed = TRUE)
+}
+
+# A number followed by blanks as wide as the decimals that others of its column have
+# more, so that the points stand below each other.
+html_number <- function(value, column) {
+  decimals <- function(x) ifelse(grepl("^[-0-9,]+\\.[0-9]+$", x), nchar(sub("^[^.]*.", "", x)), 0L)
+  mine <- decimals(value)
+  if (mine == 0L) return(html_safe(value))
+  paste0(html_safe(value), strrep("&#8199;", max(decimals(column)) - mine))
+}
+
+table_style <- c(
+  "body { font: 16px/1.4 Georgia, 'DejaVu Serif', serif; color: #1c2b33; margin: 3rem; }",
+  "table { border-collapse: collapse; font-variant-numeric: tabular-nums; }",
+  "caption { text-align: left; font-weight: bold; padding-bottom: .6rem; }",
+  "th, td { padding: .2rem 1.1rem .2rem 0; text-align: right; font-weight: normal; }",
+  "th[scope=row] { text-align: left; }",
+  "th[scope=col] { font-style: italic; padding-bottom: .5rem; }",
+  "tr.beneath > * { color: #56666e; font-size: .85em; padding-top: 0; padding-bottom: .55rem; }",
+  "tr.beneath > th { padding-left: 1rem; }",
+  "tr.facts > * { padding-top: 1.1rem; }",
+  "p { color: #56666e; font-size: .85em; margin: .8rem 0 0; }"
+)

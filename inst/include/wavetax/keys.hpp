@@ -1,0 +1,76 @@
+// Keys of a panel: ranking and repeated cells.
+#pragma once
+
+#include <cstddef>
+#include <cstdint>
+#include <limits>
+#include <vector>
+
+namespace wavetax {
+
+constexpr int missing_int = std::numeric_limits<int>::min();
+
+// Ranks integers by a table over their range: codes from 1 in increasing order of
+// value, 0 where missing; `values` gets the different values. False when the range
+// is wider than `limit`, and then nothing is done.
+inline bool rank_by_table(const int* x, std::size_t n, std::size_t limit, int* codes,
+                          std::vector<int>& values) {
+  int low = std::numeric_limits<int>::max(), high = missing_int;
+  for (std::size_t i = 0; i < n; ++i) {
+    if (x[i] == missing_int) continue;
+    if (x[i] < low) low = x[i];
+    if (x[i] > high) high = x[i];
+  }
+  values.clear();
+  if (high == missing_int) {
+    for (std::size_t i = 0; i < n; ++i) codes[i] = 0;
+    return true;
+  }
+  const std::size_t range = static_cast<std::size_t>(static_cast<std::int64_t>(high) - low) + 1;
+  if (range > limit) return false;
+  std::vector<int> table(range, 0);
+  for (std::size_t i = 0; i < n; ++i)
+    if (x[i] != missing_int) table[static_cast<std::int64_t>(x[i]) - low] = 1;
+  for (std::size_t v = 0; v < range; ++v)
+    if (table[v]) {
+      values.push_back(static_cast<int>(low + static_cast<std::int64_t>(v)));
+      table[v] = static_cast<int>(values.size());
+    }
+  for (std::size_t i = 0; i < n; ++i)
+    codes[i] = x[i] == missing_int ? 0 : table[static_cast<std::int64_t>(x[i]) - low];
+  return true;
+}
+
+// Whether rows run by entity, and within one by strictly increasing period.
+inline bool strictly_ordered(const int* entity, const int* clock, std::size_t n) {
+  for (std::size_t i = 1; i < n; ++i)
+    if (entity[i] < entity[i - 1] || (entity[i] == entity[i - 1] && clock[i] <= clock[i - 1]))
+      return false;
+  return true;
+}
+
+// Whether any (entity, clock) cell holds two rows; a bit for every cell of the grid.
+inline bool any_repeated_cell(const int* entity, const int* clock, std::size_t n,
+                              std::size_t entities, std::size_t periods) {
+  std::vector<std::uint64_t> seen((entities * periods + 63) / 64, 0);
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t cell =
+        static_cast<std::size_t>(entity[i] - 1) * periods + static_cast<std::size_t>(clock[i] - 1);
+    const std::uint64_t bit = std::uint64_t{1} << (cell % 64);
+    if (seen[cell / 64] & bit) return true;
+    seen[cell / 64] |= bit;
+  }
+  return false;
+}
+
+// First and last clock of every entity.
+inline void first_and_last(const int* entity, const int* clock, std::size_t n, int* first,
+                           int* last) {
+  for (std::size_t i = 0; i < n; ++i) {
+    const std::size_t e = static_cast<std::size_t>(entity[i]) - 1;
+    if (first[e] == 0 || clock[i] < first[e]) first[e] = clock[i];
+    if (clock[i] > last[e]) last[e] = clock[i];
+  }
+}
+
+}  // namespace wavetax

@@ -1,0 +1,110 @@
+// The triangular factor of a least-squares problem: the state that rows are
+// accumulated into, that merges with another, and that is solved at the end.
+// Only orthogonal transformations touch the data, so the accuracy is that of a
+// Householder QR of all rows at once (Golub & Van Loan, Matrix Computations, 5.2).
+#pragma once
+
+#include <Eigen/Dense>
+#include <cmath>
+#include <cstddef>
+#include <vector>
+
+#include "parallel.hpp"
+#include "rows.hpp"
+
+namespace wavetax {
+
+class Triangle {
+ public:
+  explicit Triangle(std::size_t width) : r_(Eigen::MatrixXd::Zero(width, width)) {}
+  explicit Triangle(const Eigen::MatrixXd& r) : r_(r) {}
+
+  std::size_t width() const { return static_cast<std::size_t>(r_.cols()); }
+  const Eigen::MatrixXd& matrix() const { return r_; }
+
+  // Takes `count` rows in. `block` holds them column by column, `stride` doubles
+  // apart, and is destroyed. Each reflection acts on one row of the triangle and
+  // on the block below it.
+  void absorb(double* block, std::size_t count, std::size_t stride = block_rows) {
+    using Column = Eigen::Map<Eigen::VectorXd>;
+    const Eigen::Index p = r_.cols();
+    for (Eigen::Index j = 0; j < p; ++j) {
+      Column v(block + j * stride, count);
+      const double below = v.squaredNorm();
+      if (below == 0.0) continue;
+      const double top = r_(j, j);
+      const double beta = top > 0.0 ? -std::sqrt(top * top + below) : std::sqrt(top * top + below);
+      const double pivot = top - beta;
+      const double tau = -1.0 / (beta * pivot);
+      r_(j, j) = beta;
+      for (Eigen::Index l = j + 1; l < p; ++l) {
+        Column other(block + l * stride, count);
+        const double s = tau * (pivot * r_(j, l) + v.dot(other));
+        r_(j, l) -= s * pivot;
+        other.noalias() -= s * v;
+      }
+    }
+  }
+
+  void merge(const Triangle& other) {
+    Eigen::MatrixXd block = other.r_;
+    absorb(block.data(), static_cast<std::size_t>(block.rows()),
+           static_cast<std::size_t>(block.rows()));
+  }
+
+ private:
+  Eigen::MatrixXd r_;
+};
+
+// Rows collected into blocks on their way into a triangle. Ends with flush().
+class RowBuffer {
+ public:
+  explicit RowBuffer(Triangle& triangle)
+      : triangle_(triangle), block_(block_rows * triangle.width()) {}
+
+  template <class Value>
+  void push(Value&& value) {
+    for (std::size_t c = 0; c < triangle_.width(); ++c) block_[c * block_rows + used_] = value(c);
+    if (++used_ == block_rows) flush();
+  }
+
+  void flush() {
+    if (used_ > 0) triangle_.absorb(block_.data(), used_);
+    used_ = 0;
+  }
+
+ private:
+  Triangle& triangle_;
+  std::vector<double> block_;
+  std::size_t used_ = 0;
+};
+
+// Sweeps rows [begin, end) and takes them into the triangle.
+inline void absorb_rows(const Rows& rows, const Sweep& sweep, std::size_t begin, std::size_t end,
+                        Triangle& triangle) {
+  std::vector<double> block(block_rows * rows.width());
+  for (std::size_t at = begin; at < end; at += block_rows) {
+    const std::size_t count = std::min(block_rows, end - at);
+    sweep.fill(rows, at, count, block.data());
+    triangle.absorb(block.data(), count);
+  }
+}
+
+inline Triangle merge_in_order(const std::vector<Triangle>& pieces, std::size_t width) {
+  Triangle all(width);
+  for (const Triangle& piece : pieces) all.merge(piece);
+  return all;
+}
+
+// The factor of all rows after the sweep.
+inline Triangle accumulate_triangle(const Rows& rows, const Sweep& sweep, int threads) {
+  const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows;
+  std::vector<Triangle> parts(pieces, Triangle(rows.width()));
+  for_each_piece(pieces, threads, [&](std::size_t piece) {
+    const std::size_t begin = piece * piece_rows;
+    absorb_rows(rows, sweep, begin, std::min(rows.n, begin + piece_rows), parts[piece]);
+  });
+  return merge_in_order(parts, rows.width());
+}
+
+}  // namespace wavetax

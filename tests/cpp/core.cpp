@@ -1,0 +1,169 @@
+// Tests of the C++ core, without R.
+#include <wavetax/keys.hpp>
+#include <wavetax/oneway.hpp>
+#include <wavetax/scores.hpp>
+#include <wavetax/solve.hpp>
+
+#include <cstdio>
+#include <random>
+
+namespace {
+
+int passed = 0, failed = 0;
+
+void check(bool good, const char* claim) {
+  good ? ++passed : ++failed;
+  if (!good) std::printf("failed: %s\n", claim);
+}
+
+bool near(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double tolerance = 1e-11) {
+  return (a - b).cwiseAbs().maxCoeff() <= tolerance * std::max(1.0, b.cwiseAbs().maxCoeff());
+}
+
+// A small uneven panel, two regressors and an outcome.
+struct Sample {
+  Eigen::MatrixXd data;
+  std::vector<int> codes;
+  Eigen::VectorXd weights;
+
+  explicit Sample(int n, bool sorted = true) : data(n, 3), codes(n), weights(n) {
+    std::mt19937 random(7);
+    std::normal_distribution<double> normal;
+    std::uniform_int_distribution<int> group(1, std::max(1, n / 6));
+    for (int i = 0; i < n; ++i) {
+      codes[i] = group(random);
+      weights(i) = 0.5 + std::abs(normal(random));
+    }
+    if (sorted) std::sort(codes.begin(), codes.end());
+    for (int i = 0; i < n; ++i) {
+      data(i, 0) = normal(random) + 0.3 * codes[i];
+      data(i, 1) = normal(random) + 5.0;
+      data(i, 2) = 2.0 * data(i, 0) - data(i, 1) + normal(random);
+    }
+  }
+
+  int groups() const { return *std::max_element(codes.begin(), codes.end()); }
+
+  wavetax::Rows rows(int begin, int end, bool weighted) const {
+    wavetax::Rows out;
+    out.n = end - begin;
+    for (int c = 0; c < 3; ++c) out.columns.push_back(data.col(c).data() + begin);
+    if (weighted) out.weights = weights.data() + begin;
+    return out;
+  }
+};
+
+Eigen::MatrixXd squared(const wavetax::Triangle& t) {
+  return t.matrix().transpose() * t.matrix();
+}
+
+Eigen::MatrixXd within_products(const Sample& s, bool weighted) {
+  Eigen::MatrixXd total = Eigen::MatrixXd::Zero(3, 3);
+  for (int g = 1; g <= s.groups(); ++g) {
+    Eigen::RowVectorXd sum = Eigen::RowVectorXd::Zero(3);
+    double weight = 0.0;
+    for (std::size_t i = 0; i < s.codes.size(); ++i)
+      if (s.codes[i] == g) {
+        const double w = weighted ? s.weights(i) : 1.0;
+        sum += w * s.data.row(i);
+        weight += w;
+      }
+    for (std::size_t i = 0; i < s.codes.size(); ++i)
+      if (s.codes[i] == g) {
+        const double w = weighted ? s.weights(i) : 1.0;
+        const Eigen::RowVectorXd d = s.data.row(i) - sum / weight;
+        total += w * d.transpose() * d;
+      }
+  }
+  return total;
+}
+
+void triangles() {
+  const Sample s(700);
+  wavetax::Sweep as_is;
+  const wavetax::Triangle whole = wavetax::accumulate_triangle(s.rows(0, 700, false), as_is, 1);
+  check(near(squared(whole), s.data.transpose() * s.data), "R'R is X'X");
+  wavetax::Triangle merged(3);
+  for (int begin : {0, 100, 350, 351})
+    merged.merge(wavetax::accumulate_triangle(
+        s.rows(begin, begin == 0 ? 100 : begin == 100 ? 350 : begin == 350 ? 351 : 700, false), as_is, 1));
+  check(near(squared(merged), squared(whole)), "merged pieces give the factor of the whole");
+}
+
+void one_way() {
+  for (bool weighted : {false, true})
+    for (bool sorted : {true, false}) {
+      const Sample s(900, sorted);
+      const auto state = wavetax::accumulate_one_way(s.rows(0, 900, weighted), s.codes.data(),
+                                                     s.groups(), sorted, 1);
+      check(near(squared(state.within), within_products(s, weighted)), "within products");
+      // Pieces that cut through groups, merged in both orders of association.
+      auto piece = [&](int begin, int end) {
+        return wavetax::accumulate_one_way(s.rows(begin, end, weighted), s.codes.data() + begin,
+                                           s.groups(), sorted, 1);
+      };
+      auto left = piece(0, 333);
+      left.merge(piece(333, 600));
+      left.merge(piece(600, 900));
+      auto tail = piece(333, 600);
+      tail.merge(piece(600, 900));
+      auto right = piece(0, 333);
+      right.merge(tail);
+      check(near(squared(left.within), squared(state.within)), "merged states, left");
+      check(near(squared(right.within), squared(state.within)), "merged states, right");
+      using Means = Eigen::Map<const Eigen::VectorXd>;
+      check(near(Means(left.means.data(), left.means.size()),
+                 Means(state.means.data(), state.means.size())), "merged means");
+    }
+}
+
+void threads() {
+  const Sample s(200000);
+  const auto rows = s.rows(0, 200000, false);
+  for (bool sorted : {true, false}) {
+    const auto one = wavetax::accumulate_one_way(rows, s.codes.data(), s.groups(), sorted, 1);
+    const auto two = wavetax::accumulate_one_way(rows, s.codes.data(), s.groups(), sorted, 2);
+    check(one.within.matrix() == two.within.matrix() && one.means == two.means,
+          "one and two threads give the same bits");
+  }
+}
+
+void solving() {
+  const Sample s(300);
+  Eigen::MatrixXd x(300, 4);  // the third column is a combination of the first two
+  x << s.data.leftCols(2), s.data.col(0) - 3.0 * s.data.col(1), s.data.col(2);
+  const Eigen::MatrixXd r = Eigen::HouseholderQR<Eigen::MatrixXd>(x).matrixQR().topRows(4)
+                                .triangularView<Eigen::Upper>();
+  const auto solution = wavetax::solve_triangle(r, Eigen::VectorXd(), 1e-9);
+  check(solution.kept[2] == wavetax::Kept::combination, "a combination is dropped");
+  check(near(solution.combination.col(2), Eigen::Vector2d(1.0, -3.0), 1e-9), "and told");
+  const Eigen::VectorXd b = s.data.leftCols(2).colPivHouseholderQr().solve(s.data.col(2));
+  check(near(solution.coefficients, b), "coefficients");
+  check(std::abs(solution.ssr - (s.data.col(2) - s.data.leftCols(2) * b).squaredNorm()) < 1e-9,
+        "residual sum of squares");
+}
+
+void keys() {
+  const std::vector<int> x{5, -2, wavetax::missing_int, 5, 9};
+  std::vector<int> codes(5), values;
+  check(wavetax::rank_by_table(x.data(), 5, 100, codes.data(), values), "a narrow range is ranked");
+  check(codes == std::vector<int>({2, 1, 0, 2, 3}) && values == std::vector<int>({-2, 5, 9}),
+        "ranks in order of value, 0 where missing");
+  const std::vector<int> wide{1, 2000000000};
+  check(!wavetax::rank_by_table(wide.data(), 2, 100, codes.data(), values), "a wide range is not");
+  const std::vector<int> entity{1, 1, 2}, clock{1, 2, 2}, again{2, 2, 2};
+  check(!wavetax::any_repeated_cell(entity.data(), clock.data(), 3, 2, 2), "different cells");
+  check(wavetax::any_repeated_cell(entity.data(), again.data(), 3, 2, 2), "a repeated cell");
+}
+
+}  // namespace
+
+int main() {
+  triangles();
+  one_way();
+  threads();
+  solving();
+  keys();
+  std::printf("%d passed, %d failed\n", passed, failed);
+  return failed > 0;
+}
