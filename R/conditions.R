@@ -17,6 +17,9 @@ warn_wavetax <- function(kind, found, where = NULL, todo = NULL) {
 }
 
 condition_lines <- function(found, where, todo) {
-  c(found, stats::setNames(where, rep("x", length(where))),
-    stats::setNames(todo, rep("i", length(todo))))
+  c(found, bullets(where, "x"), bullets(todo, "i"))
+}
+
+bullets <- function(lines, sign) {
+  if (length(lines) > 0) stats::setNames(lines, rep(sign, length(lines)))
 }

@@ -23,8 +23,8 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
   all_names <- c(if (lead == 1L) "(Intercept)", names_x)
   status <- solution$status
   if (length(status) < length(all_names)) status <- c(0L, status)
-  check_enough_rows(solution, design, effects)
   check_some_regressor(status, all_names, design, effects)
+  check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
     method = method, call = call, design = design, estimates = estimates,

@@ -4,6 +4,9 @@
 passed <- 0L
 failed <- 0L
 
+# Says what failed, and nothing else.
+report <- function() testthat::SummaryReporter$new(show_praise = FALSE, max_reports = 40L)
+
 count <- function(results) {
   results <- as.data.frame(results)
   bad <- results$failed + results$error
@@ -31,13 +34,14 @@ if (length(closing) == 1) {
 }
 
 cat("\nR core\n")
+library(testthat)
 source("tests/core/load.R")
 core <- load_core(".")
-count(testthat::test_dir("tests/core", env = core, reporter = "summary", stop_on_failure = FALSE))
+count(test_dir("tests/core", env = core, reporter = report(), stop_on_failure = FALSE))
 
 cat("\nPackage\n")
-count(testthat::test_dir(
-  "tests/testthat", package = "wavetax", load_package = "installed", reporter = "summary",
+count(test_dir(
+  "tests/testthat", package = "wavetax", load_package = "installed", reporter = report(),
   stop_on_failure = FALSE
 ))
 

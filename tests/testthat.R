@@ -1,0 +1,3 @@
+library(testthat)
+library(wavetax)
+test_check("wavetax")

@@ -1,0 +1,88 @@
+# The command-line tool, driven as a process.
+wavetax <- function(...) {
+  script <- system.file("exec", "wavetax", package = "wavetax")
+  out <- tempfile()
+  err <- tempfile()
+  status <- system2(
+    file.path(R.home("bin"), "Rscript"), c(shQuote(script), shQuote(c(...))), stdout = out, stderr = err,
+    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
+  )
+  list(status = status, out = readLines(out), err = readLines(err))
+}
+shipped <- function() system.file("extdata", "harbours.csv", package = "wavetax")
+fit_demo <- function(..., file = shipped(), formula = "log(nights) ~ levy + storms") {
+  wavetax("fit", file, "--entity", "harbour", "--period", "season", "--formula", formula, ...)
+}
+
+test_that("demo runs the whole job and writes the table and the figure", {
+  folder <- fresh_folder()
+  run <- wavetax("demo", "--out", folder)
+  expect_identical(run$status, 0L)
+  expect_identical(run$err, character())
+  for (words in c("^Pooled least squares", "^Fixed effects by harbour", "^Random effects", "^Hausman test",
+                  "^Serial correlation", "^Specifications of", "panel_frame\\(harbours")) {
+    expect_match(run$out, words, all = FALSE)
+  }
+  expect_setequal(list.files(folder), c("harbours-table.html", "harbours-table.md", "harbours-levy.png"))
+})
+
+test_that("fit prints what R prints for the same calls", {
+  run <- fit_demo("--model", "fixed,random", "--tests")
+  expect_identical(run$status, 0L)
+  panel <- harbour_panel()
+  fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+  random <- fit_random(log(nights) ~ levy + storms, panel)
+  expected <- capture.output({
+    print(fixed)
+    writeLines("")
+    print(random)
+    writeLines("")
+    print(test_hausman(fixed, random))
+    writeLines("")
+    print(test_serial(fixed))
+    writeLines("")
+    print(spec_table(fixed = fixed, random = random))
+  })
+  expect_identical(run$out, expected)
+})
+
+test_that("options reach the fits, and files are written", {
+  folder <- fresh_folder()
+  table <- file.path(folder, "t.md")
+  run <- fit_demo("--model", "pooled", "--by", "coast", "--weights", "berths", "--table", table,
+                  "--figure", file.path(folder, "f.png"))
+  expect_match(run$out, "clustered by coast: 5 clusters", all = FALSE)
+  expect_match(paste(run$out, collapse = " "), "weighted by +berths")
+  expect_setequal(list.files(folder), c("t.md", "f.png"))
+})
+
+test_that("refused data and models: status 1, the message, no traceback, nothing on standard output", {
+  refused <- function(run, words) {
+    expect_identical(run$status, 1L)
+    expect_match(paste(run$err, collapse = " "), words)
+    expect_false(any(grepl("Backtrace|Calls:|Execution halted", run$err)))
+    expect_identical(run$out, character())
+  }
+  refused(fit_demo(file = "no-such.csv"), "There is no file 'no-such.csv'")
+  refused(fit_demo(formula = "log(nights) ~ levvy"), "Did you mean 'levy'")
+  refused(fit_demo(formula = "log(nights) ~ system('touch x')"), "`system` is not allowed")
+  refused(fit_demo(formula = "log(nights) ~ levy +"), "cannot be used")
+  empty <- tempfile(fileext = ".csv")
+  file.create(empty)
+  refused(fit_demo(file = empty), "It is empty")
+  binary <- tempfile(fileext = ".csv")
+  writeBin(as.raw(c(1, 0, 200, 3)), binary)
+  refused(fit_demo(file = binary), "not text")
+  raw <- system.file("extdata", "harbours-raw.csv", package = "wavetax")
+  refused(fit_demo(file = raw), "is missing in 1 row")
+})
+
+test_that("wrong usage: status 2; help: status 0", {
+  expect_identical(wavetax("fit", shipped())$status, 2L)
+  expect_match(wavetax("fit", shipped())$err, "--entity is missing", all = FALSE)
+  expect_identical(fit_demo("--model", "magic")$status, 2L)
+  expect_identical(wavetax("fitt")$status, 2L)
+  help <- wavetax("fit", "--help")
+  expect_identical(help$status, 0L)
+  expect_match(help$out, "--formula", all = FALSE)
+})

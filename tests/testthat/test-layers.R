@@ -1,0 +1,59 @@
+# The layers of the design: a file uses its own layer and those above it, never below.
+source_root <- function() {
+  root <- normalizePath(test_path("..", ".."))
+  if (!file.exists(file.path(root, "R", "core-rows.R"))) skip("the sources are not here")
+  root
+}
+
+layers <- list(
+  core = "^(core-|RcppExports)", base = "^(conditions|words)", panel = "^panel-",
+  model = "^(design|fit-|se-|formula-)", tests = "^test-", presentation = "^(show-|table-|plot-)",
+  cli = "^cli-"
+)
+
+layer_of <- function(file) {
+  hit <- which(vapply(layers, grepl, logical(1), x = file))
+  if (length(hit) == 1) hit else NA
+}
+
+defined_in <- function(code) {
+  unlist(lapply(code, function(expr) {
+    if (is.call(expr) && identical(expr[[1]], as.name("<-")) && is.symbol(expr[[2]])) as.character(expr[[2]])
+  }))
+}
+
+test_that("no R file uses a layer below its own", {
+  files <- list.files(file.path(source_root(), "R"), full.names = TRUE)
+  files <- files[!grepl("-package", files)]
+  code <- lapply(files, parse, keep.source = FALSE)
+  rank <- vapply(basename(files), layer_of, integer(1))
+  expect_false(anyNA(rank))
+  defined <- lapply(code, defined_in)
+  owner <- setNames(rep(rank, lengths(defined)), unlist(defined))
+  expect_false(anyDuplicated(names(owner)) > 0)
+  for (f in seq_along(files)) {
+    used <- intersect(unique(unlist(lapply(code[[f]], all.names))), names(owner))
+    expect_identical(used[owner[used] > rank[f]], character(), label = basename(files[f]))
+  }
+})
+
+test_that("the R core knows no formula, data frame, factor, message or print; only presentation prints", {
+  files <- list.files(file.path(source_root(), "R"), full.names = TRUE)
+  names_in <- function(file) unique(unlist(lapply(parse(file, keep.source = FALSE), all.names)))
+  for (file in grep("/core-", files, value = TRUE)) {
+    expect_identical(
+      intersect(names_in(file), c("~", "formula", "data.frame", "factor", "message", "print", "cat", "stop", "warning")),
+      character(), label = basename(file)
+    )
+  }
+  for (file in grep("/(show|table|plot|cli|RcppExports)", files, value = TRUE, invert = TRUE)) {
+    expect_identical(intersect(names_in(file), c("print", "cat", "writeLines")), character(), label = basename(file))
+  }
+})
+
+test_that("the C++ core has no R header, and the bindings only bind", {
+  root <- source_root()
+  core <- list.files(file.path(root, "inst", "include", "wavetax"), full.names = TRUE)
+  lines <- unlist(lapply(core, readLines))
+  expect_false(any(grepl("#include *[<\"](R|Rcpp|Rinternals|Rmath)[./>\"]|RcppEigen|printf|std::cout", lines)))
+})

@@ -1,0 +1,62 @@
+fixed_and_random <- function(panel) {
+  list(fit_fixed(y ~ x1 + x2 + log(size), panel), fit_random(y ~ x1 + x2 + log(size), panel))
+}
+
+test_that("the statistic is the dense quadratic form at the shared variance", {
+  fits <- fixed_and_random(gappy_panel(seed = 9))
+  result <- test_hausman(fits[[1]], fits[[2]])
+  terms <- c("x1", "x2")
+  d <- coef(fits[[1]])[terms] - coef(fits[[2]])[terms]
+  V <- function(fit) vcov(with_errors(fit, se_classical()))[terms, terms]
+  s2 <- function(fit) deviance(fit) / df.residual(fit)
+  shared <- V(fits[[1]]) - V(fits[[2]]) * s2(fits[[1]]) / s2(fits[[2]])
+  expect_equal(unname(result$statistic), sum(d * solve(shared, d)), tolerance = 1e-8)
+  expect_equal(unname(result$parameter), 2)
+  expect_equal(result$table$std_error, unname(sqrt(diag(shared))), tolerance = 1e-8)
+  expect_s3_class(result, "htest")
+})
+
+test_that("it rejects in the demo world, and reads it out", {
+  panel <- harbour_panel()
+  result <- test_hausman(fit_fixed(harbour_equation, panel), fit_random(harbour_equation, panel))
+  expect_lt(result$p.value, 1e-6)
+  expect_output(print(result), "harbour effects are related to the\\s+regressors, so keep fixed effects")
+})
+
+test_that("under the null it rejects about as often as it says", {
+  p <- vapply(1:200, function(seed) {
+    set.seed(seed)
+    data <- data.frame(id = rep(1:50, each = 5), t = 1:5, x = rnorm(250))
+    data$y <- data$x + rnorm(50)[data$id] + rnorm(250)
+    panel <- panel_frame(data[runif(250) < 0.85, ], id, t)
+    test_hausman(fit_fixed(y ~ x, panel), fit_random(y ~ x, panel))$p.value
+  }, numeric(1))
+  expect_gt(mean(p < 0.1), 0.04)
+  expect_lt(mean(p < 0.1), 0.17)
+})
+
+test_that("a period-only regressor takes no degree of freedom in a balanced panel", {
+  panel <- gappy_panel(keep = 1)
+  panel$price <- sin(panel$year)
+  result <- test_hausman(fit_fixed(y ~ x1 + price, panel), fit_random(y ~ x1 + price, panel))
+  expect_equal(unname(result$parameter), 1)
+})
+
+test_that("wrong pairs are refused", {
+  panel <- gappy_panel()
+  fits <- fixed_and_random(panel)
+  expect_error(test_hausman(fits[[2]], fits[[1]]), "swapped", class = "wavetax_error_swapped_fits")
+  expect_error(test_hausman(fits[[1]], fits[[1]]), class = "wavetax_error_swapped_fits")
+  fewer <- fit_random(y ~ x1 + x2, panel[-1, ])
+  expect_error(test_hausman(fits[[1]], fewer), "different rows", class = "wavetax_error_different_rows")
+  expect_error(test_hausman(fits[[1]], lm(y ~ x1, panel)), class = "wavetax_error_not_a_fit")
+  other <- fit_random(y ~ kind, panel)
+  expect_error(test_hausman(fits[[1]], other), class = "wavetax_error_nothing_to_compare")
+})
+
+test_that("each model's own variance: a negative part is told", {
+  panel <- harbour_panel()
+  fits <- list(fit_fixed(harbour_equation, panel), fit_random(harbour_equation, panel))
+  expect_error(test_hausman(fits[[1]], fits[[2]], sigma = "own"), "no positive part",
+               class = "wavetax_error_nothing_to_compare")
+})
