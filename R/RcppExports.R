@@ -45,19 +45,19 @@ cpp_merge_one_way <- function(a, b) {
     .Call(`_wavetax_cpp_merge_one_way`, a, b)
 }
 
-cpp_group_triangle <- function(means, scale, constant) {
-    .Call(`_wavetax_cpp_group_triangle`, means, scale, constant)
+cpp_group_triangle <- function(means, scale, constant, threads) {
+    .Call(`_wavetax_cpp_group_triangle`, means, scale, constant, threads)
 }
 
 cpp_solve <- function(triangle, own_norm, tolerance) {
     .Call(`_wavetax_cpp_solve`, triangle, own_norm, tolerance)
 }
 
-cpp_residuals <- function(columns, coefficients, codes, means, theta, shift, n, threads) {
-    .Call(`_wavetax_cpp_residuals`, columns, coefficients, codes, means, theta, shift, n, threads)
+cpp_residuals <- function(columns, coefficients, constant, centre, codes, means, theta, n, threads) {
+    .Call(`_wavetax_cpp_residuals`, columns, coefficients, constant, centre, codes, means, theta, n, threads)
 }
 
-cpp_cluster_scores <- function(columns, weights, residuals, clusters, count, sorted, codes, means, theta, shift, threads) {
-    .Call(`_wavetax_cpp_cluster_scores`, columns, weights, residuals, clusters, count, sorted, codes, means, theta, shift, threads)
+cpp_cluster_scores <- function(columns, weights, residuals, clusters, count, sorted, codes, means, pick, theta, shift, threads) {
+    .Call(`_wavetax_cpp_cluster_scores`, columns, weights, residuals, clusters, count, sorted, codes, means, pick, theta, shift, threads)
 }
 

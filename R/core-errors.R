@@ -4,41 +4,38 @@
 # is added back by column of [x, y] (NULL: 0).
 
 core_residuals <- function(rows, transform, solution, threads = core_threads(length(rows$y))) {
-  with_constant <- rows$constant && solution$lead == 1L && is.null(transform$shift)
-  columns <- c(if (with_constant) list(NULL), rows$x, list(rows$y))
+  slopes <- core_slopes(solution, rows)
+  centre <- transform$centre
+  if (is.null(centre)) centre <- numeric(length(rows$x) + 1L)
+  constant <- if (length(slopes) < length(solution$full)) solution$full[1] else 0
+  # The constant is that of the centred columns.
+  constant <- constant - centre[length(centre)] + sum(slopes * centre[-length(centre)])
   cpp_residuals(
-    columns, solution$full, transform$groups$codes,
-    core_means(transform, with_constant), transform$theta, NULL, length(rows$y), threads
+    c(rows$x, list(rows$y)), slopes, constant, centre, transform$groups$codes,
+    transform$means, transform$theta, length(rows$y), threads
   )
 }
 
-# Means with a row of ones for the constant on top.
-core_means <- function(transform, with_constant) {
-  if (is.null(transform)) return(NULL)
-  if (with_constant) rbind(1, transform$means) else transform$means
+# Slopes of all regressors, 0 where dropped.
+core_slopes <- function(solution, rows) {
+  full <- solution$full
+  if (length(full) > length(rows$x)) full[-1] else full
 }
 
 # Sum of w x e over the rows of each cluster: a matrix with a row a kept coefficient
-# and a column a cluster.
+# and a column a cluster. A swept constant is put back as ones by its shift.
 core_cluster_scores <- function(rows, transform, solution, residuals, clusters,
                                 threads = core_threads(length(rows$y))) {
-  lead <- solution$lead
-  if (lead == 1L) {
-    # Swept effects leave nothing of the constant; it is put back as ones.
-    columns <- c(list(NULL), rows$x)
-    means <- if (!is.null(transform)) rbind(1, transform$means[-nrow(transform$means), , drop = FALSE])
-    shift <- if (!is.null(transform$shift)) c(1, transform$shift[seq_along(rows$x)])
-  } else {
-    columns <- rows$x
-    means <- if (!is.null(transform)) transform$means[-nrow(transform$means), , drop = FALSE]
-    shift <- transform$shift[seq_along(rows$x)]
-  }
+  k <- length(rows$x)
+  columns <- c(if (solution$lead == 1L) list(NULL), rows$x)
+  pick <- c(if (solution$lead == 1L) 1L, seq_len(k))
+  shift <- if (!is.null(transform$shift)) c(if (solution$lead == 1L) 1, transform$shift[seq_len(k)])
   kept <- solution$status == 0L
   if (length(kept) < length(columns)) kept <- c(TRUE, kept)
   cpp_cluster_scores(
     columns[kept], rows$weights, residuals, clusters$codes, clusters$count, clusters$sorted,
-    transform$groups$codes, if (!is.null(means)) means[kept, , drop = FALSE],
-    transform$theta, if (!is.null(shift)) shift[kept], threads
+    transform$groups$codes, transform$means, pick[kept], transform$theta,
+    if (!is.null(shift)) shift[kept], threads
   )
 }
 

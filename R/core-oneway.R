@@ -33,7 +33,7 @@ core_solve_within <- function(state) {
 # into what varies within groups and one row of weight W_i (1 - theta_i)^2 a group,
 # orthogonal to each other, so their factors merge.
 core_demeaned_triangle <- function(state, theta = 0, constant = TRUE) {
-  between <- cpp_group_triangle(state$means, sqrt(state$weight) * (1 - theta), constant)
+  between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta), constant)
   if (!constant) return(cpp_merge_triangles(state$within, between))
   p <- ncol(between)
   within <- matrix(0, p, p)
@@ -41,14 +41,22 @@ core_demeaned_triangle <- function(state, theta = 0, constant = TRUE) {
   cpp_merge_triangles(between, within)
 }
 
-core_one_way_r_squared <- function(state, b) {
-  groups_once <- cpp_group_triangle(state$means, as.numeric(state$weight > 0), TRUE)
+# The factor of one row a group: its means, and the constant, times `scale`.
+core_group_triangle <- function(state, scale, constant = TRUE) {
+  cpp_group_triangle(state$means, scale, constant, core_threads(length(scale)))
+}
+
+# `total` is the factor of all rows as they are.
+core_one_way_r_squared <- function(state, b, total = core_demeaned_triangle(state)) {
+  groups_once <- core_group_triangle(state, as.numeric(state$weight > 0))
   c(
     within = core_squared_correlation(state$within, b),
     between = core_squared_correlation(core_centred(groups_once), b),
-    overall = core_squared_correlation(core_centred(core_demeaned_triangle(state)), b)
+    overall = core_squared_correlation(core_centred(total), b)
   )
 }
+
+core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(state$weight)
 
 core_solve_fixed <- function(state) {
   solution <- core_solve_within(state)
@@ -57,7 +65,7 @@ core_solve_fixed <- function(state) {
   b <- core_full_coefficients(solution)
   used <- state$weight > 0
   total <- sum(state$weight)
-  grand <- drop(state$means %*% state$weight) / total
+  grand <- core_grand_means(state)
   # The constant makes the effects average zero over rows; [1, x~ + xbar] has the
   # bread of [1, x~], whose blocks are orthogonal, after this change of basis.
   basis <- diag(k + 1L)
@@ -65,7 +73,8 @@ core_solve_fixed <- function(state) {
   bread <- matrix(0, k + 1L, k + 1L)
   bread[1, 1] <- 1 / total
   bread[-1, -1] <- solution$bread
-  sst <- sum(core_centred(core_demeaned_triangle(state))[, ncol(state$within)]^2)
+  all_rows <- core_demeaned_triangle(state)
+  sst <- sum(core_centred(all_rows)[, ncol(state$within)]^2)
   p <- nrow(state$means)
   solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
   solution$bread <- basis %*% bread %*% t(basis)
@@ -75,7 +84,7 @@ core_solve_fixed <- function(state) {
     norms = sqrt(colSums(state$within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = state$n, df_effects = sum(used),
     df_residual = state$n - k - sum(used), sst = sst, grand = grand, levels = effects,
     r_squared = c(
-      core_one_way_r_squared(state, b), "with effects" = 1 - solution$ssr / sst
+      core_one_way_r_squared(state, b, all_rows), "with effects" = 1 - solution$ssr / sst
     )
   ))
 }

@@ -12,12 +12,12 @@ core_swamy_arora <- function(state, constant = TRUE) {
   df_within <- state$n - N - sum(within$status == 0L)
   sigma2_e <- within$ssr / df_within
 
-  between <- cpp_group_triangle(state$means, sqrt(state$weight), constant)
+  between <- core_group_triangle(state, sqrt(state$weight), constant)
   fit_between <- cpp_solve(between, numeric(), rank_tolerance)
   kept <- which(fit_between$status == 0L)
   K <- length(kept)
   # tr((Z'PZ)^-1 Z'DD'Z), with Z'DD'Z the cross-products of the group sums of Z.
-  sums <- cpp_group_triangle(state$means, state$weight, constant)[, kept, drop = FALSE]
+  sums <- core_group_triangle(state, state$weight, constant)[, kept, drop = FALSE]
   trace <- sum((sums %*% fit_between$bread) * sums)
   sigma2_u <- (fit_between$ssr - (N - K) * sigma2_e) / (state$n - trace)
   list(
@@ -47,7 +47,7 @@ core_solve_random <- function(state, sigma2_e, sigma2_u, constant = TRUE) {
   c(solution, list(
     norms = sqrt(colSums(triangle[, seq_along(b), drop = FALSE]^2)), full = b, lead = lead, n = state$n, df_effects = 0L,
     df_residual = state$n - length(solution$coefficients),
-    theta = theta, deviations = ifelse(used, shrink * composite, NA_real_),
+    grand = core_grand_means(state), theta = theta, deviations = ifelse(used, shrink * composite, NA_real_),
     log_jacobian = sum(log1p(-theta[used])),
     r_squared = core_one_way_r_squared(state, slopes)
   ))

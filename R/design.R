@@ -24,13 +24,14 @@ build_design <- function(formula, data, weights = NULL, also = character(),
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1])
   w <- evaluate_weights(weights, data)
-  used <- rows_used(c(variables, as.list(plain_data_frame(data)[also])), w)
+  finite <- vapply(variables, is_all_finite, logical(1))
+  used <- rows_used(c(variables[!finite], as.list(plain_data_frame(data)[also])), w)
   if (!is.null(used$rows)) {
     variables <- lapply(variables, take_rows, used$rows)
     outcome <- outcome[used$rows]
     w <- w[used$rows]
   }
-  check_finite(c(list(outcome), variables[-1]), names(variables), used$rows)
+  check_finite(variables[!finite], used$rows)
   columns <- regressor_columns(terms, variables)
   list(
     y = as.double(outcome), x = columns$x, constant = constant,
@@ -231,29 +232,33 @@ rows_used <- function(variables, w) {
   ))
 }
 
+# Whether a variable is plain numbers without a hole or an infinity: the common case.
+is_all_finite <- function(x) {
+  if (is.factor(x)) return(FALSE)
+  if (is.double(x)) return(cpp_all_finite(x))
+  is.integer(x) && !anyNA(x)
+}
+
 missing_rows <- function(x) {
-  if (is.double(x) && !is.matrix(x) && cpp_all_finite(x)) return(NULL)
   if (!anyNA(x)) return(NULL)
   gone <- if (is.double(x)) is.na(x) & !is.nan(x) else is.na(x)
   if (is.matrix(x)) gone <- rowSums(gone) > 0
   if (any(gone)) gone
 }
 
-check_finite <- function(variables, names, rows) {
-  for (v in seq_along(variables)) {
-    x <- variables[[v]]
-    if (!is.double(x) || (!is.matrix(x) && cpp_all_finite(x))) next
-    bad <- which(!is.finite(x))
+check_finite <- function(variables, rows) {
+  for (name in names(variables)) {
+    x <- variables[[name]]
+    bad <- if (is.double(x)) which(!is.finite(x))
     if (length(bad) == 0) next
     at <- unique((bad - 1L) %% NROW(x) + 1L)
     if (!is.null(rows)) at <- rows[at]
-    log_of_zero <- grepl("log\\(", names[v])
     stop_wavetax(
       "not_finite",
-      sprintf("`%s` is infinite or not a number in %s.", names[v], count_of(length(at), "row")),
+      sprintf("`%s` is infinite or not a number in %s.", name, count_of(length(at), "row")),
       where = sprintf("%s: %s.", sub("^r", "R", row_words(at)),
                       list_some(unique(format(x[utils::head(bad, 20)])))),
-      todo = if (log_of_zero) {
+      todo = if (grepl("log\\(", name)) {
         "The logarithm of 0 or less has no value: leave those rows out, or model the level."
       } else {
         "Correct those cells, or set them to NA to leave their rows out."

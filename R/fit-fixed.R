@@ -37,7 +37,9 @@ fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors 
   groups <- column_groups(design, name)
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)
-  transform <- list(groups = groups, means = state$means, theta = NULL, shift = solution$grand)
+  transform <- list(
+    groups = groups, means = state$means, shift = solution$grand, centre = solution$grand
+  )
   new_panel_fit(
     "fixed", match.call(), design, solution, transform,
     effects = describe_effects(name, groups, solution$levels), errors = errors

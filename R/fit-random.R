@@ -49,7 +49,9 @@ fit_random <- function(formula, data, effects = "entity", variance = "swamy-aror
   solution <- core_solve_random(
     state, components$sigma2_e, components$sigma2_u, design$constant
   )
-  transform <- list(groups = groups, means = state$means, theta = solution$theta)
+  transform <- list(
+    groups = groups, means = state$means, theta = solution$theta, centre = solution$grand
+  )
   new_panel_fit(
     "random", match.call(), design, solution, transform,
     effects = describe_effects(name, groups, solution$deviations),

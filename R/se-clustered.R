@@ -95,8 +95,8 @@ cluster_groups <- function(fit, name) {
 }
 
 check_clusters <- function(clusters, name) {
-  missing <- if (clusters$count == 0L) seq_along(clusters$codes) else which(clusters$codes == 0L)
-  if (length(missing) > 0) {
+  if (min(clusters$codes) == 0L) {
+    missing <- which(clusters$codes == 0L)
     stop_wavetax(
       "clusters", sprintf("`%s` is missing in %s that the fit uses.", name,
                           count_of(length(missing), "row")),

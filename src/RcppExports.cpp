@@ -138,14 +138,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_group_triangle
-Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale, bool constant);
-RcppExport SEXP _wavetax_cpp_group_triangle(SEXP meansSEXP, SEXP scaleSEXP, SEXP constantSEXP) {
+Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale, bool constant, int threads);
+RcppExport SEXP _wavetax_cpp_group_triangle(SEXP meansSEXP, SEXP scaleSEXP, SEXP constantSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type scale(scaleSEXP);
     Rcpp::traits::input_parameter< bool >::type constant(constantSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_triangle(means, scale, constant));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_triangle(means, scale, constant, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -162,25 +163,26 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_residuals
-Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, SEXP codes, SEXP means, SEXP theta, SEXP shift, double n, int threads);
-RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP thetaSEXP, SEXP shiftSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, double constant, Rcpp::NumericVector centre, SEXP codes, SEXP means, SEXP theta, double n, int threads);
+RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP constantSEXP, SEXP centreSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP thetaSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< double >::type constant(constantSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type means(meansSEXP);
     Rcpp::traits::input_parameter< SEXP >::type theta(thetaSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type shift(shiftSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, codes, means, theta, shift, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, constant, centre, codes, means, theta, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, SEXP codes, SEXP means, SEXP theta, SEXP shift, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP thetaSEXP, SEXP shiftSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, SEXP codes, SEXP means, Rcpp::IntegerVector pick, SEXP theta, SEXP shift, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP pickSEXP, SEXP thetaSEXP, SEXP shiftSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
@@ -191,10 +193,11 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
     Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< SEXP >::type means(meansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
     Rcpp::traits::input_parameter< SEXP >::type theta(thetaSEXP);
     Rcpp::traits::input_parameter< SEXP >::type shift(shiftSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, codes, means, theta, shift, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, codes, means, pick, theta, shift, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -211,10 +214,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},
     {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 6},
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
-    {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
+    {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 4},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},
-    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 8},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 11},
+    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 9},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 12},
     {NULL, NULL, 0}
 };
 

@@ -34,12 +34,7 @@ bool cpp_any_repeated_cell(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock
 
 // Whether every number is finite: neither NA, NaN nor infinite.
 // [[Rcpp::export(rng = false)]]
-bool cpp_all_finite(Rcpp::NumericVector x) {
-  // x * 0 is 0 for a finite x and NaN otherwise.
-  double sum = 0.0;
-  for (const double value : x) sum += value * 0.0;
-  return sum == 0.0;
-}
+bool cpp_all_finite(Rcpp::NumericVector x) { return wavetax::all_finite(x.begin(), x.size()); }
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_first_and_last(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock,

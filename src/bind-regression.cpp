@@ -34,12 +34,13 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
   return out;
 }
 
-wavetax::Sweep as_sweep(SEXP codes, SEXP means, SEXP theta, SEXP shift) {
+wavetax::Sweep as_sweep(SEXP codes, SEXP means, Rcpp::IntegerVector pick, SEXP theta, SEXP shift) {
   wavetax::Sweep sweep;
   sweep.codes = int_or_null(codes);
   if (sweep.codes) {
     sweep.means = REAL(means);
     sweep.width = static_cast<std::size_t>(Rf_nrows(means));
+    for (const int column : pick) sweep.pick.push_back(static_cast<std::size_t>(column - 1));
     sweep.theta = real_or_null(theta);
   }
   sweep.shift = real_or_null(shift);
@@ -82,9 +83,9 @@ Rcpp::List cpp_merge_one_way(Rcpp::List a, Rcpp::List b) {
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale,
-                                       bool constant) {
+                                       bool constant, int threads) {
   return pack(wavetax::group_triangle(means.begin(), means.ncol(), means.nrow(), scale.begin(),
-                                      constant)
+                                      constant, threads)
                   .matrix());
 }
 
@@ -106,12 +107,17 @@ Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, Rcpp::NumericVector own_norm,
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients,
-                                  SEXP codes, SEXP means, SEXP theta, SEXP shift, double n,
-                                  int threads) {
+                                  double constant, Rcpp::NumericVector centre, SEXP codes,
+                                  SEXP means, SEXP theta, double n, int threads) {
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
+  std::vector<double> offsets{constant};
+  if (codes != R_NilValue)
+    offsets = wavetax::residual_offsets(REAL(means), Rf_ncols(means), Rf_nrows(means),
+                                        coefficients.begin(), centre.begin(), real_or_null(theta),
+                                        constant);
   Rcpp::NumericVector out(Rcpp::no_init(static_cast<R_xlen_t>(n)));
-  wavetax::residuals(rows, as_sweep(codes, means, theta, shift), coefficients.begin(),
-                     out.begin(), threads);
+  wavetax::residuals(rows, coefficients.begin(), centre.begin(), int_or_null(codes),
+                     offsets.data(), out.begin(), threads);
   return out;
 }
 
@@ -119,11 +125,11 @@ Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coeffi
 Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights,
                                        Rcpp::NumericVector residuals,
                                        Rcpp::IntegerVector clusters, int count, bool sorted,
-                                       SEXP codes, SEXP means, SEXP theta, SEXP shift,
-                                       int threads) {
+                                       SEXP codes, SEXP means, Rcpp::IntegerVector pick,
+                                       SEXP theta, SEXP shift, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, residuals.size());
   Rcpp::NumericMatrix out(rows.width(), count);
-  wavetax::cluster_scores(rows, as_sweep(codes, means, theta, shift), residuals.begin(),
+  wavetax::cluster_scores(rows, as_sweep(codes, means, pick, theta, shift), residuals.begin(),
                           clusters.begin(), count, sorted, out.begin(), threads);
   return out;
 }

@@ -36,7 +36,8 @@ test_that("results are the same bits with one thread and with two", {
     results <- lapply(1:2, function(threads) {
       state <- core_one_way_state(rows, groups, threads)
       solution <- core_solve_fixed(state)
-      transform <- list(groups = groups, means = state$means, shift = solution$grand)
+      transform <- list(groups = groups, means = state$means, shift = solution$grand,
+                        centre = solution$grand)
       e <- core_residuals(rows, transform, solution, threads)
       list(state, e, core_cluster_scores(rows, transform, solution, e, groups, threads))
     })

@@ -73,4 +73,14 @@ inline void first_and_last(const int* entity, const int* clock, std::size_t n, i
   }
 }
 
+// Whether every number is finite: x * 0 is 0 for a finite x and NaN otherwise.
+inline bool all_finite(const double* x, std::size_t n) {
+  double sums[4] = {0.0, 0.0, 0.0, 0.0};
+  std::size_t i = 0;
+  for (; i + 4 <= n; i += 4)
+    for (int lane = 0; lane < 4; ++lane) sums[lane] += x[i + lane] * 0.0;
+  for (; i < n; ++i) sums[0] += x[i] * 0.0;
+  return sums[0] + sums[1] + sums[2] + sums[3] == 0.0;
+}
+
 }  // namespace wavetax

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
+#include <numeric>
 #include <vector>
 
 #include "parallel.hpp"
@@ -14,6 +15,17 @@ namespace wavetax {
 
 inline bool is_sorted(const int* codes, std::size_t n) {
   return std::is_sorted(codes, codes + n);
+}
+
+// Where to cut rows that are sorted by group into pieces that hold whole groups.
+inline std::vector<std::size_t> group_cuts(const int* codes, std::size_t n) {
+  std::vector<std::size_t> cuts{0};
+  while (cuts.back() < n) {
+    std::size_t cut = std::min(n, cuts.back() + piece_rows);
+    if (cut < n) cut = std::upper_bound(codes + cut, codes + n, codes[cut - 1]) - codes;
+    cuts.push_back(cut);
+  }
+  return cuts;
 }
 
 // Calls body(first_group, last_group, begin, end) so that the group ranges
@@ -31,12 +43,7 @@ void for_each_group_range(const int* codes, std::size_t n, std::size_t groups, b
     });
     return;
   }
-  std::vector<std::size_t> cuts{0};
-  while (cuts.back() < n) {
-    std::size_t cut = std::min(n, cuts.back() + piece_rows);
-    if (cut < n) cut = std::upper_bound(codes + cut, codes + n, codes[cut - 1]) - codes;
-    cuts.push_back(cut);
-  }
+  const std::vector<std::size_t> cuts = group_cuts(codes, n);
   for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
     const std::size_t begin = cuts[piece], end = cuts[piece + 1];
     body(static_cast<std::size_t>(codes[begin]) - 1, static_cast<std::size_t>(codes[end - 1]),
@@ -44,6 +51,24 @@ void for_each_group_range(const int* codes, std::size_t n, std::size_t groups, b
   });
 }
 
+// Sum of w (x - from).
+inline double weighted_sum(const double* x, const double* w, std::size_t count, double from) {
+  double even = 0.0, odd = 0.0;
+  std::size_t r = 0;
+  if (w) {
+    for (; r < count; ++r) even += w[r] * (x[r] - from);
+    return even;
+  }
+  for (; r + 1 < count; r += 2) {
+    even += x[r] - from;
+    odd += x[r + 1] - from;
+  }
+  if (r < count) even += x[r] - from;
+  return even + odd;
+}
+
+// A mean is taken in two rounds: the second adds the mean of the deviations from the
+// first, exact to rounding also for long groups and for values far from zero.
 struct OneWayState {
   std::size_t groups = 0;
   std::size_t width = 0;
@@ -54,32 +79,60 @@ struct OneWayState {
   OneWayState(std::size_t groups_, std::size_t width_)
       : groups(groups_), width(width_), weight(groups_), means(groups_ * width_), within(width_) {}
 
-  // Means of the groups [first, last) from rows [begin, end). The second round adds
-  // the mean of the deviations from the first: exact to rounding also for long
-  // groups and for values far from zero.
-  void average(const Rows& rows, const int* codes, std::size_t first, std::size_t last,
-               std::size_t begin, std::size_t end) {
+  // Means of the groups in rows [begin, end), which are sorted and hold whole groups.
+  void average_sorted(const Rows& rows, const int* codes, std::size_t begin, std::size_t end) {
+    for (std::size_t at = begin; at < end;) {
+      std::size_t stop = at + 1;
+      while (stop < end && codes[stop] == codes[at]) ++stop;
+      const std::size_t group = static_cast<std::size_t>(codes[at]) - 1, count = stop - at;
+      const double* w = rows.weights ? rows.weights + at : nullptr;
+      double total = static_cast<double>(count);
+      if (w) total = std::accumulate(w, w + count, 0.0);
+      weight[group] = total;
+      for (std::size_t c = 0; c < width; ++c) {
+        const double* x = rows.columns[c] + at;
+        const double first = weighted_sum(x, w, count, 0.0) / total;
+        means[group * width + c] = first + weighted_sum(x, w, count, first) / total;
+      }
+      at = stop;
+    }
+  }
+
+  // Means of the groups [first, last) from rows in any order.
+  void average_scattered(const Rows& rows, const int* codes, std::size_t first,
+                         std::size_t last) {
     const std::size_t size = last - first;
     std::vector<double> sums(size * width);
+    std::vector<double> values(block_rows);
     for (int round = 0; round < 2; ++round) {
       std::fill(sums.begin(), sums.end(), 0.0);
-      for (std::size_t at = begin; at < end; at += block_rows) {
-        const std::size_t stop = std::min(end, at + block_rows);
-        for (std::size_t c = 0; c < width; ++c) {
-          const double* in = rows.columns[c];
-          for (std::size_t r = at; r < stop; ++r) {
-            const std::size_t group = static_cast<std::size_t>(codes[r]) - 1 - first;
-            if (group >= size) continue;
-            const double value = in ? in[r] : 1.0;
-            sums[group * width + c] +=
-                rows.weight(r) * (value - means[(first + group) * width + c]);
+      for (std::size_t at = 0; at < rows.n; at += block_rows) {
+        const std::size_t count = std::min(block_rows, rows.n - at);
+        const int* code = codes + at;
+        auto add = [&](double* table, std::size_t stride, const double* value) {
+          for (std::size_t r = 0; r < count; ++r) {
+            const std::size_t group = static_cast<std::size_t>(code[r]) - 1 - first;
+            if (group < size) table[group * stride] += value[r];
           }
+        };
+        if (round == 0) {
+          for (std::size_t r = 0; r < count; ++r) values[r] = rows.weight(at + r);
+          add(&weight[first], 1, values.data());
         }
-        if (round == 0)
-          for (std::size_t r = at; r < stop; ++r) {
-            const std::size_t group = static_cast<std::size_t>(codes[r]) - 1 - first;
-            if (group < size) weight[first + group] += rows.weight(r);
+        for (std::size_t c = 0; c < width; ++c) {
+          const double* x = rows.columns[c] + at;
+          if (round == 0) {
+            std::copy(x, x + count, values.begin());
+          } else {
+            for (std::size_t r = 0; r < count; ++r) {
+              const std::size_t group = static_cast<std::size_t>(code[r]) - 1 - first;
+              if (group < size) values[r] = x[r] - means[(first + group) * width + c];
+            }
           }
+          if (rows.weights)
+            for (std::size_t r = 0; r < count; ++r) values[r] *= rows.weights[at + r];
+          add(sums.data() + c, width, values.data());
+        }
       }
       for (std::size_t group = 0; group < size; ++group)
         if (weight[first + group] > 0.0)
@@ -125,31 +178,49 @@ struct OneWayState {
   }
 };
 
-// codes run from 1 to groups.
+// codes run from 1 to groups. Sorted rows are averaged and swept piece by piece, in
+// one pass over memory.
 inline OneWayState accumulate_one_way(const Rows& rows, const int* codes, std::size_t groups,
                                       bool sorted, int threads) {
   OneWayState state(groups, rows.width());
-  for_each_group_range(codes, rows.n, groups, sorted, threads,
-                       [&](std::size_t first, std::size_t last, std::size_t begin,
-                           std::size_t end) { state.average(rows, codes, first, last, begin, end); });
-  state.within = accumulate_triangle(rows, state.sweep(codes), threads);
+  const Sweep sweep = state.sweep(codes);
+  if (!sorted) {
+    for_each_group_range(codes, rows.n, groups, false, threads,
+                         [&](std::size_t first, std::size_t last, std::size_t, std::size_t) {
+                           state.average_scattered(rows, codes, first, last);
+                         });
+    state.within = accumulate_triangle(rows, sweep, threads);
+    return state;
+  }
+  const std::vector<std::size_t> cuts = group_cuts(codes, rows.n);
+  std::vector<Triangle> parts(cuts.size() - 1, Triangle(rows.width()));
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    state.average_sorted(rows, codes, cuts[piece], cuts[piece + 1]);
+    absorb_rows(rows, sweep, cuts[piece], cuts[piece + 1], parts[piece]);
+  });
+  state.within = merge_in_order(parts, rows.width());
   return state;
 }
 
 // Factor of one row a group: scale_g * [1, mean_g], or without the leading one.
 inline Triangle group_triangle(const double* means, std::size_t groups, std::size_t width,
-                               const double* scale, bool constant) {
+                               const double* scale, bool constant, int threads) {
   const std::size_t lead = constant ? 1 : 0;
-  Triangle out(width + lead);
-  RowBuffer buffer(out);
-  for (std::size_t g = 0; g < groups; ++g) {
-    if (scale[g] == 0.0) continue;
-    buffer.push([&](std::size_t c) {
-      return scale[g] * (c < lead ? 1.0 : means[g * width + c - lead]);
-    });
-  }
-  buffer.flush();
-  return out;
+  const std::size_t pieces = (groups + piece_rows - 1) / piece_rows;
+  std::vector<Triangle> parts(pieces, Triangle(width + lead));
+  for_each_piece(pieces, threads, [&](std::size_t piece) {
+    std::vector<double> block(block_rows * (width + lead));
+    const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
+    for (std::size_t at = piece * piece_rows; at < last; at += block_rows) {
+      const std::size_t count = std::min(block_rows, last - at);
+      if (constant) std::copy(scale + at, scale + at + count, block.begin());
+      for (std::size_t c = 0; c < width; ++c)
+        for (std::size_t g = 0; g < count; ++g)
+          block[(c + lead) * block_rows + g] = scale[at + g] * means[(at + g) * width + c];
+      parts[piece].absorb(block.data(), count);
+    }
+  });
+  return merge_in_order(parts, width + lead);
 }
 
 }  // namespace wavetax

@@ -11,25 +11,50 @@
 
 namespace wavetax {
 
-// e = y - x'b of the swept rows; the outcome is the last column of `rows`.
-inline void residuals(const Rows& rows, const Sweep& sweep, const double* coefficients,
-                      double* out, int threads) {
+// Residuals of the transformed regression, e_it = r_it - theta_i rbar_i with
+// r = y - x'b less the constant, whose part is in `offsets`: by group theta_i rbar_i,
+// plus the constant. The outcome is the last column of `rows`. Columns are taken as
+// deviations from `centre`, so that a value far from zero costs no digits.
+inline void residuals(const Rows& rows, const double* coefficients, const double* centre,
+                      const int* codes, const double* offsets, double* out, int threads) {
   const std::size_t k = rows.width() - 1;
   const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows;
   for_each_piece(pieces, threads, [&](std::size_t piece) {
-    std::vector<double> block(block_rows * rows.width());
     const std::size_t last = std::min(rows.n, (piece + 1) * piece_rows);
     for (std::size_t at = piece * piece_rows; at < last; at += block_rows) {
       const std::size_t count = std::min(block_rows, last - at);
-      sweep.fill(rows, at, count, block.data());
-      double* e = block.data() + k * block_rows;
+      const double* y = rows.columns[k] + at;
+      double* e = out + at;
+      for (std::size_t r = 0; r < count; ++r) e[r] = y[r] - centre[k];
       for (std::size_t c = 0; c < k; ++c) {
-        const double* x = block.data() + c * block_rows;
-        for (std::size_t r = 0; r < count; ++r) e[r] -= x[r] * coefficients[c];
+        const double* x = rows.columns[c] + at;
+        const double b = coefficients[c], from = centre[c];
+        for (std::size_t r = 0; r < count; ++r) e[r] -= (x[r] - from) * b;
       }
-      std::copy(e, e + count, out + at);
+      if (codes) {
+        for (std::size_t r = 0; r < count; ++r) e[r] -= offsets[codes[at + r] - 1];
+      } else {
+        for (std::size_t r = 0; r < count; ++r) e[r] -= offsets[0];
+      }
     }
   });
+}
+
+// What residuals() takes off by group: constant (1 - theta_i) + theta_i (ybar_i -
+// xbar_i'b), in deviations from `centre`. `means` has the outcome last.
+inline std::vector<double> residual_offsets(const double* means, std::size_t groups,
+                                            std::size_t width, const double* coefficients,
+                                            const double* centre, const double* theta,
+                                            double constant) {
+  std::vector<double> out(groups);
+  for (std::size_t g = 0; g < groups; ++g) {
+    const double* mean = means + g * width;
+    double level = mean[width - 1] - centre[width - 1];
+    for (std::size_t c = 0; c + 1 < width; ++c) level -= (mean[c] - centre[c]) * coefficients[c];
+    const double share = theta ? theta[g] : 1.0;
+    out[g] = share * level + (1.0 - share) * constant;
+  }
+  return out;
 }
 
 // s_g = sum of w x e over the rows of cluster g. `rows` holds regressors only;

@@ -1,0 +1,98 @@
+# Speed and memory, side by side with base R's .lm.fit() on the same columns in the
+# same run. `make bench` runs it; `Rscript bench/run.R 1e6` with fewer rows. Medians of
+# interleaved runs; prints the table of bench/README.md.
+suppressPackageStartupMessages(library(wavetax))
+
+rows <- as.numeric(c(commandArgs(trailingOnly = TRUE), "1e7")[1])
+per_entity <- 10
+repeats <- 5
+
+make_data <- function(n, shuffled) {
+  set.seed(1)
+  id <- rep(seq_len(n / per_entity), each = per_entity)
+  t <- rep(seq_len(per_entity), n / per_entity)
+  u <- rnorm(n / per_entity)
+  x1 <- rnorm(n) + 0.5 * u[id]
+  x2 <- runif(n)
+  x3 <- rnorm(n, 3)
+  data <- data.frame(id = id, t = t, x1 = x1, x2 = x2, x3 = x3, y = x1 - x2 + u[id] + rnorm(n))
+  if (shuffled) data <- data[sample(n), ]
+  rownames(data) <- NULL
+  data
+}
+
+seconds <- function(expr) {
+  gc(FALSE)
+  system.time(expr, gcFirst = FALSE)[["elapsed"]]
+}
+
+median_of <- function(tasks, repeats) {
+  times <- replicate(repeats, vapply(tasks, function(task) seconds(task()), numeric(1)))
+  apply(matrix(times, nrow = length(tasks)), 1, stats::median)
+}
+
+# Peak memory of a task beyond what was there before, in bytes, read from the kernel.
+peak_extra <- function(task) {
+  if (!file.exists("/proc/self/clear_refs")) return(NA_real_)
+  gc(FALSE)
+  status <- function(field) {
+    line <- grep(paste0("^", field), readLines("/proc/self/status"), value = TRUE)
+    1024 * as.numeric(gsub("[^0-9]", "", line))
+  }
+  reset <- tryCatch({ writeLines("5", "/proc/self/clear_refs"); TRUE }, error = function(e) FALSE)
+  if (!reset) return(NA_real_)
+  before <- status("VmRSS")
+  task()
+  status("VmHWM") - before
+}
+
+equation <- y ~ x1 + x2 + x3
+report <- list()
+note <- function(what, ratio, aim) report[[length(report) + 1]] <<- c(what, ratio, aim)
+
+for (shuffled in c(FALSE, TRUE)) {
+  data <- make_data(rows, shuffled)
+  panel <- panel_frame(data, id, t)
+  X <- as.matrix(data[c("x1", "x2", "x3")])
+  y <- data$y
+  tasks <- list(
+    base = function() .lm.fit(X, y), fixed = function() fit_fixed(equation, panel),
+    random = function() fit_random(equation, panel), pooled = function() fit_pooled(equation, panel)
+  )
+  medians <- stats::setNames(median_of(tasks, repeats), names(tasks))
+  how <- if (shuffled) "shuffled" else "sorted"
+  ratio <- function(a, b) sprintf("%.2f", medians[[a]] / medians[[b]])
+  note(sprintf("fixed, clustered, %s rows, against .lm.fit (%.2f s)", how, medians[["base"]]),
+       ratio("fixed", "base"), if (shuffled) "3" else "1.5 (goal 0.5)")
+  note(sprintf("pooled, clustered, %s rows, against .lm.fit", how), ratio("pooled", "base"), "")
+  note(sprintf("random, %s rows, against fixed", how), ratio("random", "fixed"), "1.3")
+  own <- as.numeric(utils::object.size(data))
+  for (fit in c("fixed", "random")) {
+    extra <- peak_extra(tasks[[fit]])
+    note(sprintf("peak memory of %s, %s: fit and data together, against the data", fit, how),
+         sprintf("%.2f", (own + extra) / own), "3")
+  }
+  rm(X, y)
+}
+
+small <- panel_frame(make_data(200, FALSE), id, t)
+fits <- 200
+times <- seconds(for (i in seq_len(fits)) fit_fixed(equation, small)) / fits
+note("200 rows, fixed with clustered errors, milliseconds", sprintf("%.1f", 1000 * times), "5")
+
+sizes <- rows / c(100, 10, 1)
+times <- vapply(sizes, function(n) {
+  panel <- panel_frame(make_data(n, FALSE), id, t)
+  stats::median(replicate(repeats, seconds(fit_fixed(equation, panel))))
+}, numeric(1))
+slope <- stats::coef(stats::lm(log(times) ~ log(sizes)))[[2]]
+note(sprintf("exponent of time in rows, %s to %s", format(sizes[1]), format(rows)), sprintf("%.2f", slope), "1.05")
+
+processor <- if (file.exists("/proc/cpuinfo")) {
+  sub(".*: ", "", grep("^model name", readLines("/proc/cpuinfo"), value = TRUE)[1])
+}
+cat(sprintf("%s; %d processors; %s; %s rows, %s entities, 3 regressors\n\n", processor,
+            parallel::detectCores(), R.version.string, format(rows, big.mark = ",", scientific = FALSE),
+            format(rows / per_entity, big.mark = ",", scientific = FALSE)))
+cat("| measured | ratio or value | at most |\n| :-- | --: | --: |\n")
+for (line in report) cat(sprintf("| %s |\n", paste(line, collapse = " | ")))
