@@ -45,8 +45,8 @@ cpp_merge_one_way <- function(a, b) {
     .Call(`_wavetax_cpp_merge_one_way`, a, b)
 }
 
-cpp_group_triangle <- function(means, scale, constant, threads) {
-    .Call(`_wavetax_cpp_group_triangle`, means, scale, constant, threads)
+cpp_group_triangle <- function(means, scale, threads) {
+    .Call(`_wavetax_cpp_group_triangle`, means, scale, threads)
 }
 
 cpp_solve <- function(triangle, own_norm, tolerance) {

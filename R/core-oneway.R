@@ -18,48 +18,43 @@ core_merge_one_way <- function(a, b) {
   state
 }
 
-# Norms of x before the effects are swept out: within plus between.
-core_own_norms <- function(state) {
-  k <- ncol(state$within) - 1L
-  between <- drop(state$means[seq_len(k), , drop = FALSE]^2 %*% state$weight)
-  sqrt(colSums(state$within[, seq_len(k), drop = FALSE]^2) + between)
+# The factor of one row a group: the constant and its means, times `scale`.
+core_group_triangle <- function(state, scale) {
+  cpp_group_triangle(state$means, scale, core_threads(length(scale)))
 }
 
-core_solve_within <- function(state) {
-  cpp_solve(state$within, core_own_norms(state), rank_tolerance)
-}
-
-# The factor of all rows, [1, x, y] less theta_i times its group mean: the rows split
-# into what varies within groups and one row of weight W_i (1 - theta_i)^2 a group,
-# orthogonal to each other, so their factors merge.
-core_demeaned_triangle <- function(state, theta = 0, constant = TRUE) {
-  between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta), constant)
-  if (!constant) return(cpp_merge_triangles(state$within, between))
-  p <- ncol(between)
-  within <- matrix(0, p, p)
+# Rows split into what varies within groups and one row of weight W_i a group, which
+# are orthogonal to each other, so their factors merge. `between` is the factor of the
+# latter, with a constant; times 1 - theta_i it gives the quasi-demeaned rows.
+core_merge_within <- function(state, between) {
+  within <- matrix(0, ncol(between), ncol(between))
   within[-1, -1] <- state$within
   cpp_merge_triangles(between, within)
 }
 
-# The factor of one row a group: its means, and the constant, times `scale`.
-core_group_triangle <- function(state, scale, constant = TRUE) {
-  cpp_group_triangle(state$means, scale, constant, core_threads(length(scale)))
+# `all_rows` is the factor of [1, x, y] of all rows: its columns have their norms.
+core_solve_within <- function(state, all_rows) {
+  own_norms <- sqrt(colSums(all_rows^2))
+  cpp_solve(state$within, own_norms[-c(1L, length(own_norms))], rank_tolerance)
 }
 
-# `total` is the factor of all rows as they are.
-core_one_way_r_squared <- function(state, b, total = core_demeaned_triangle(state)) {
+core_one_way_r_squared <- function(state, b, all_rows) {
   groups_once <- core_group_triangle(state, as.numeric(state$weight > 0))
   c(
     within = core_squared_correlation(state$within, b),
     between = core_squared_correlation(core_centred(groups_once), b),
-    overall = core_squared_correlation(core_centred(total), b)
+    overall = core_squared_correlation(core_centred(all_rows), b)
   )
 }
+
+# ybar_i - xbar_i'b by group.
+core_group_residuals <- function(state, b) drop(c(-b, 1) %*% state$means)
 
 core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(state$weight)
 
 core_solve_fixed <- function(state) {
-  solution <- core_solve_within(state)
+  all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
+  solution <- core_solve_within(state, all_rows)
   kept <- which(solution$status == 0L)
   k <- length(kept)
   b <- core_full_coefficients(solution)
@@ -73,12 +68,11 @@ core_solve_fixed <- function(state) {
   bread <- matrix(0, k + 1L, k + 1L)
   bread[1, 1] <- 1 / total
   bread[-1, -1] <- solution$bread
-  all_rows <- core_demeaned_triangle(state)
   sst <- sum(core_centred(all_rows)[, ncol(state$within)]^2)
   p <- nrow(state$means)
   solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
   solution$bread <- basis %*% bread %*% t(basis)
-  effects <- state$means[p, ] - drop(b %*% state$means[-p, , drop = FALSE])
+  effects <- core_group_residuals(state, b)
   effects[!used] <- NA_real_
   c(solution, list(
     norms = sqrt(colSums(state$within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = state$n, df_effects = sum(used),

@@ -49,10 +49,11 @@ column_groups <- function(design, name) {
   c(core_groups(ranked$codes, length(ranked$values)), list(labels = ranked$values))
 }
 
-describe_effects <- function(name, groups, values = NULL) {
-  size <- tabulate(groups$codes, groups$count)
+# `weight` of the groups is their size where rows are not weighted.
+describe_effects <- function(name, groups, values, weight, weights) {
+  size <- if (is.null(weights)) weight else tabulate(groups$codes, groups$count)
   list(
     name = name, labels = groups$labels, groups = groups[c("codes", "count", "sorted")],
-    size = size, singletons = sum(size == 1L), values = values
+    size = size, singletons = sum(size == 1), values = values
   )
 }

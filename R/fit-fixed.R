@@ -42,6 +42,7 @@ fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors 
   )
   new_panel_fit(
     "fixed", match.call(), design, solution, transform,
-    effects = describe_effects(name, groups, solution$levels), errors = errors
+    effects = describe_effects(name, groups, solution$levels, state$weight, design$weights),
+    errors = errors
   )
 }

@@ -46,15 +46,13 @@ fit_random <- function(formula, data, effects = "entity", variance = "swamy-aror
   components <- core_swamy_arora(state, design$constant)
   check_enough_entities(components, name)
   components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
-  solution <- core_solve_random(
-    state, components$sigma2_e, components$sigma2_u, design$constant
-  )
+  solution <- core_solve_random(state, components, design$constant)
   transform <- list(
     groups = groups, means = state$means, theta = solution$theta, centre = solution$grand
   )
   new_panel_fit(
     "random", match.call(), design, solution, transform,
-    effects = describe_effects(name, groups, solution$deviations),
+    effects = describe_effects(name, groups, solution$deviations, state$weight, NULL),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
       theta = solution$theta

@@ -138,15 +138,14 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_group_triangle
-Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale, bool constant, int threads);
-RcppExport SEXP _wavetax_cpp_group_triangle(SEXP meansSEXP, SEXP scaleSEXP, SEXP constantSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale, int threads);
+RcppExport SEXP _wavetax_cpp_group_triangle(SEXP meansSEXP, SEXP scaleSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type scale(scaleSEXP);
-    Rcpp::traits::input_parameter< bool >::type constant(constantSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_triangle(means, scale, constant, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_group_triangle(means, scale, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -214,7 +213,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},
     {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 6},
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
-    {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 4},
+    {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},
     {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 9},
     {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 12},

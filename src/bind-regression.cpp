@@ -83,9 +83,9 @@ Rcpp::List cpp_merge_one_way(Rcpp::List a, Rcpp::List b) {
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericVector scale,
-                                       bool constant, int threads) {
+                                       int threads) {
   return pack(wavetax::group_triangle(means.begin(), means.ncol(), means.nrow(), scale.begin(),
-                                      constant, threads)
+                                      threads)
                   .matrix());
 }
 

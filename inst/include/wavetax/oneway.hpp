@@ -202,25 +202,24 @@ inline OneWayState accumulate_one_way(const Rows& rows, const int* codes, std::s
   return state;
 }
 
-// Factor of one row a group: scale_g * [1, mean_g], or without the leading one.
+// Factor of one row a group: scale_g * [1, mean_g].
 inline Triangle group_triangle(const double* means, std::size_t groups, std::size_t width,
-                               const double* scale, bool constant, int threads) {
-  const std::size_t lead = constant ? 1 : 0;
+                               const double* scale, int threads) {
   const std::size_t pieces = (groups + piece_rows - 1) / piece_rows;
-  std::vector<Triangle> parts(pieces, Triangle(width + lead));
+  std::vector<Triangle> parts(pieces, Triangle(width + 1));
   for_each_piece(pieces, threads, [&](std::size_t piece) {
-    std::vector<double> block(block_rows * (width + lead));
+    std::vector<double> block(block_rows * (width + 1));
     const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
     for (std::size_t at = piece * piece_rows; at < last; at += block_rows) {
       const std::size_t count = std::min(block_rows, last - at);
-      if (constant) std::copy(scale + at, scale + at + count, block.begin());
+      std::copy(scale + at, scale + at + count, block.begin());
       for (std::size_t c = 0; c < width; ++c)
         for (std::size_t g = 0; g < count; ++g)
-          block[(c + lead) * block_rows + g] = scale[at + g] * means[(at + g) * width + c];
+          block[(c + 1) * block_rows + g] = scale[at + g] * means[(at + g) * width + c];
       parts[piece].absorb(block.data(), count);
     }
   });
-  return merge_in_order(parts, width + lead);
+  return merge_in_order(parts, width + 1);
 }
 
 }  // namespace wavetax
