@@ -75,7 +75,8 @@ core_solve_fixed <- function(state) {
   effects <- core_group_residuals(state, b)
   effects[!used] <- NA_real_
   c(solution, list(
-    norms = sqrt(colSums(state$within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = state$n, df_effects = sum(used),
+    norms = sqrt(colSums(state$within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L,
+    n = state$n, df_effects = sum(used),
     df_residual = state$n - k - sum(used), sst = sst, grand = grand, levels = effects,
     r_squared = c(
       core_one_way_r_squared(state, b, all_rows), "with effects" = 1 - solution$ssr / sst

@@ -24,7 +24,8 @@ core_solve_pooled <- function(state) {
   slopes <- if (state$constant) b[-1] else b
   p <- ncol(centred)
   c(solution, list(
-    norms = sqrt(colSums(state$triangle[, seq_along(b), drop = FALSE]^2)), full = b, lead = lead, n = state$n, df_residual = state$n - k, df_effects = 0L,
+    norms = sqrt(colSums(state$triangle[, seq_along(b), drop = FALSE]^2)), full = b,
+    lead = lead, n = state$n, df_residual = state$n - k, df_effects = 0L,
     sst = sum(centred[, p]^2),
     r_squared = c(overall = core_squared_correlation(centred, slopes))
   ))

@@ -35,8 +35,8 @@ build_design <- function(formula, data, weights = NULL, also = character(),
   columns <- regressor_columns(terms, variables)
   list(
     y = as.double(outcome), x = columns$x, constant = constant,
-    weights = w, weights_name = weights_words(weights), rows = used$rows, missing = used$missing, terms = columns$terms,
-    xlevels = columns$xlevels, contrasts = columns$contrasts, assign = columns$assign,
+    weights = w, weights_name = weights_words(weights), rows = used$rows, missing = used$missing,
+    terms = columns$terms, xlevels = columns$xlevels, contrasts = columns$contrasts, assign = columns$assign,
     outcome = names(variables)[1], formula = formula, data = data, index = index
   )
 }

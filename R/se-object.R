@@ -34,7 +34,11 @@ with_errors <- function(fit, errors) {
 
 check_error_spec <- function(errors) {
   if (inherits(errors, "error_spec")) return(invisible())
-  kind <- if (is.function(errors)) "a function; call it, with brackets" else paste("of class", class(errors)[1])
+  kind <- if (is.function(errors)) {
+    "a function; call it, with brackets"
+  } else {
+    paste("of class", class(errors)[1])
+  }
   stop_wavetax(
     "errors", sprintf("`errors` is %s.", kind),
     todo = "Give `se_classical()` or `se_clustered(~ harbour)`."

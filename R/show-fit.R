@@ -124,10 +124,9 @@ show_dropped <- function(dropped) {
 }
 
 singleton_words <- function(effects) {
-  sprintf("%s %s once and %s nothing about the slopes",
-          count_of(effects$singletons, effects$name),
-          if (effects$singletons == 1) "appears" else "appear",
-          if (effects$singletons == 1) "tells" else "tell")
+  n <- effects$singletons
+  sprintf("%s %s once and %s nothing about the slopes", count_of(n, effects$name),
+          verb(n, "appear"), verb(n, "tell"))
 }
 
 r_squared_words <- function(r_squared) {

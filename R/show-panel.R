@@ -42,7 +42,7 @@ print.panel_shape <- function(x, ...) {
 }
 
 shape_size <- function(shape) {
-  span <- if (shape$periods == 1) format(shape$first) else paste(format(shape$first), "to", format(shape$last))
+  span <- paste(unique(format(c(shape$first, shape$last))), collapse = " to ")
   step <- step_words(shape)
   sprintf(
     "Panel of %s: %s, %s (%s)", count_of(shape$rows, "row"), count_of(shape$entities, shape$entity),
@@ -55,8 +55,8 @@ shape_evenness <- function(shape) {
     return(sprintf("Balanced: every %s in every %s", shape$entity, shape$period))
   }
   parts <- c(
-    if (shape$late > 0) paste(count_words(shape$late), if (shape$late == 1) "enters" else "enter", "late"),
-    if (shape$early > 0) paste(count_words(shape$early), if (shape$early == 1) "leaves" else "leave", "early"),
+    if (shape$late > 0) paste(count_words(shape$late), verb(shape$late, "enter"), "late"),
+    if (shape$early > 0) paste(count_words(shape$early), verb(shape$early, "leave"), "early"),
     if (shape$gap_entities > 0) {
       sprintf("%s %s gaps (%s in all)", count_words(shape$gap_entities),
               if (shape$gap_entities == 1) "has" else "have", count_of(shape$gap_cells, shape$period))

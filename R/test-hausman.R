@@ -184,8 +184,10 @@ hausman_notes <- function(form, k, consistent, efficient, sigma) {
   c(
     if (!form$definite) {
       sprintf(
-        "The difference of the covariances has a negative part, which is left out; %s left of %d. The shared variance (sigma = \"shared\") has none.",
-        count_of(form$rank, "df"), k
+        paste(
+          "The difference of the covariances has a negative part, which is left out: %s df of %d.",
+          "At the shared variance (sigma = \"shared\") there is none."
+        ), count_words(form$rank), k
       )
     } else if (form$rank < k) {
       sprintf("%s of %d coefficients differ by nothing but rounding: %d df.",

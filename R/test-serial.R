@@ -79,7 +79,8 @@ check_enough_pairs <- function(result, fit) {
     "too_few_periods", "Serial correlation cannot be told from these rows.",
     where = sprintf("%s, %s of their residuals one period apart.",
                     count_of(result$changes, "change"), count_of(result$pairs, "pair")),
-    todo = "At least two entities need three adjacent periods each, and the rows must outnumber the regressors."
+    todo = paste("At least two entities need three adjacent periods each,",
+                 "and the changes must outnumber the regressors.")
   )
 }
 

@@ -14,6 +14,8 @@
 #' @useDynLib wavetax, .registration = TRUE
 #' @importFrom Rcpp evalCpp
 #' @importFrom rlang .data
+#' @importFrom stats coef confint deviance df.residual fitted formula logLik
+#' @importFrom stats model.matrix nobs predict residuals terms vcov
 "_PACKAGE"
 
 #' Ninety-six made-up harbours and their wave tax

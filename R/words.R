@@ -15,6 +15,9 @@ plural_of <- function(noun) {
   paste0(noun, "s")
 }
 
+# "appears" for one, "appear" for more
+verb <- function(n, word) if (n == 1) paste0(word, "s") else word
+
 # "a", "a and b", "a, b and c"
 list_words <- function(x) {
   x <- as.character(x)

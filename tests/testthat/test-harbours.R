@@ -9,7 +9,7 @@ test_that("the demo world shows what its script says", {
 })
 
 test_that("the shipped files hold the same rows", {
-  read <- function(file) utils::read.csv(system.file("extdata", file, package = "wavetax"), encoding = "UTF-8")
+  read <- function(file) utils::read.csv(system.file("extdata", file, package = "wavetax"))
   expect_equal(read("harbours.csv"), harbours)
   expect_equal(nrow(read("harbours-wide.csv")), length(unique(harbours$harbour)))
   expect_equal(nrow(read("harbours-raw.csv")), nrow(harbours) + 3)

@@ -41,13 +41,12 @@ test_that("the R core knows no formula, data frame, factor, message or print; on
   files <- list.files(file.path(source_root(), "R"), full.names = TRUE)
   names_in <- function(file) unique(unlist(lapply(parse(file, keep.source = FALSE), all.names)))
   for (file in grep("/core-", files, value = TRUE)) {
-    expect_identical(
-      intersect(names_in(file), c("~", "formula", "data.frame", "factor", "message", "print", "cat", "stop", "warning")),
-      character(), label = basename(file)
-    )
+    forbidden <- c("~", "formula", "data.frame", "factor", "message", "print", "cat", "stop", "warning")
+    expect_identical(intersect(names_in(file), forbidden), character(), label = basename(file))
   }
   for (file in grep("/(show|table|plot|cli|RcppExports)", files, value = TRUE, invert = TRUE)) {
-    expect_identical(intersect(names_in(file), c("print", "cat", "writeLines")), character(), label = basename(file))
+    printing <- intersect(names_in(file), c("print", "cat", "writeLines"))
+    expect_identical(printing, character(), label = basename(file))
   }
 })
 
@@ -55,5 +54,6 @@ test_that("the C++ core has no R header, and the bindings only bind", {
   root <- source_root()
   core <- list.files(file.path(root, "inst", "include", "wavetax"), full.names = TRUE)
   lines <- unlist(lapply(core, readLines))
-  expect_false(any(grepl("#include *[<\"](R|Rcpp|Rinternals|Rmath)[./>\"]|RcppEigen|printf|std::cout", lines)))
+  forbidden <- "#include *[<\"](R|Rcpp|Rinternals|Rmath)[./>\"]|RcppEigen|printf|std::cout"
+  expect_false(any(grepl(forbidden, lines)))
 })

@@ -49,7 +49,8 @@ test_that("a key changed afterwards is noticed", {
 
 test_that("bad keys are refused with what, where and what next", {
   data <- data.frame(id = c("Oskavik", "Oskavik", "Tarnholm"), year = c(2014, 2014, 2015), y = 1:3)
-  expect_error(panel_frame(data, id, year), "Oskavik 2014 \\(rows 1 and 2\\)", class = "wavetax_error_duplicate_keys")
+  expect_error(panel_frame(data, id, year), "Oskavik 2014 \\(rows 1 and 2\\)",
+               class = "wavetax_error_duplicate_keys")
   expect_error(panel_frame(data, idd, year), "mean 'id'", class = "wavetax_error_unknown_column")
   expect_error(panel_frame(data[0, ], id, year), class = "wavetax_error_empty_data")
   expect_error(panel_frame(data, y, id), "as.integer", class = "wavetax_error_key_kind")
