@@ -4,6 +4,7 @@
 #include <wavetax/scores.hpp>
 #include <wavetax/solve.hpp>
 
+#include <Eigen/Dense>
 #include <cstdio>
 #include <random>
 

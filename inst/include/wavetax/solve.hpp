@@ -1,10 +1,19 @@
 // From a triangular factor to coefficients.
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 #include <vector>
 
 namespace wavetax {
+
+// x with U x = b, U the leading rank x rank upper triangle; b is replaced. Written out:
+// Eigen's general kernels take long to compile and gain nothing at this size.
+inline void solve_upper(const Eigen::MatrixXd& upper, Eigen::Index rank, double* b) {
+  for (Eigen::Index j = rank - 1; j >= 0; --j) {
+    b[j] /= upper(j, j);
+    for (Eigen::Index i = 0; i < j; ++i) b[i] -= b[j] * upper(i, j);
+  }
+}
 
 enum class Kept { yes = 0, no_variation = 1, combination = 2 };
 
@@ -39,28 +48,27 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
     }
     if (tail <= tolerance * norm) {
       out.kept[j] = Kept::combination;
-      out.combination.col(j).head(rank) =
-          factor.topLeftCorner(rank, rank)
-              .template triangularView<Eigen::Upper>()
-              .solve(work.col(j).head(rank));
+      out.combination.col(j).head(rank) = work.col(j).head(rank);
+      solve_upper(factor, rank, &out.combination(0, j));
       continue;
     }
-    // Zero the column below its new diagonal; a no-op until a regressor was dropped.
-    Eigen::VectorXd essential(work.rows() - rank - 1);
-    double tau = 0.0, beta = 0.0;
-    work.col(j).tail(work.rows() - rank).makeHouseholder(essential, tau, beta);
-    Eigen::VectorXd scratch(work.cols());
-    work.block(rank, j, work.rows() - rank, work.cols() - j)
-        .applyHouseholderOnTheLeft(essential, tau, scratch.data());
+    // Zero the column below its new diagonal; nothing to do until a regressor was dropped.
+    const Eigen::Index rows = work.rows() - rank;
+    Eigen::VectorXd v = work.col(j).tail(rows);
+    const double beta = v(0) > 0.0 ? -tail : tail;
+    if (v.tail(rows - 1).squaredNorm() > 0.0) {
+      v(0) -= beta;
+      for (Eigen::Index l = j; l <= k; ++l)
+        work.col(l).tail(rows) += v.dot(work.col(l).tail(rows)) / (beta * v(0)) * v;
+    }
     factor.col(rank).head(rank + 1) = work.col(j).head(rank + 1);
     ++rank;
   }
-  const auto upper = factor.topLeftCorner(rank, rank);
-  out.coefficients =
-      upper.template triangularView<Eigen::Upper>().solve(work.col(k).head(rank));
-  const Eigen::MatrixXd inverse = upper.template triangularView<Eigen::Upper>().solve(
-      Eigen::MatrixXd::Identity(rank, rank));
-  out.bread = inverse * inverse.transpose();
+  out.coefficients = work.col(k).head(rank);
+  solve_upper(factor, rank, out.coefficients.data());
+  Eigen::MatrixXd inverse = Eigen::MatrixXd::Identity(rank, rank);
+  for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, rank, &inverse(0, j));
+  out.bread = inverse.lazyProduct(inverse.transpose());
   out.combination.conservativeResize(rank, k);
   out.ssr = work.col(k).tail(work.rows() - rank).squaredNorm();
   return out;

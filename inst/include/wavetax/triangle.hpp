@@ -4,7 +4,7 @@
 // Householder QR of all rows at once (Golub & Van Loan, Matrix Computations, 5.2).
 #pragma once
 
-#include <Eigen/Dense>
+#include <Eigen/Core>
 #include <cmath>
 #include <cstddef>
 #include <vector>
