@@ -35,7 +35,7 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   outcome <- list_words(unique(vapply(fits, function(fit) fit$design$outcome, character(1))))
   draw_estimates(
     rows,
-    title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s on %s", outcome, term),
+    title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s, outcome %s", term, outcome),
     subtitle = sprintf("Estimate and %s percent interval; errors %s", format(100 * level),
                        list_words(unique(rows$errors)))
   )

@@ -3,6 +3,7 @@
 
 # Decimals that show `digits` significant ones of x.
 decimals_for <- function(x, digits) {
+  x <- signif(x, digits) # 0.09999 is 0.100 at three digits
   size <- ifelse(x == 0 | !is.finite(x), 0, floor(log10(abs(x))))
   pmin(pmax(digits - 1 - size, 0), 12)
 }

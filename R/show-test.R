@@ -8,6 +8,7 @@ print.panel_test <- function(x, ...) {
   say("Alternative: ", x$alternative)
   writeLines("")
   show_test_table(x)
+  if (!is.null(x$estimate)) say(estimate_words(x$estimate))
   say(result_words(x))
   say(x$reading)
   for (note in x$notes) say("Note: ", note)
@@ -17,12 +18,13 @@ print.panel_test <- function(x, ...) {
 result_words <- function(test) {
   df <- count_words(test$parameter)
   on <- if (length(df) == 1) paste("on", df, "df") else paste("on", df[1], "and", df[2], "df")
-  estimate <- if (!is.null(test$estimate)) {
-    sprintf("Coefficient of the %s %s, std. error %s; ", names(test$estimate)[1],
-            format_number(test$estimate[1]), format_number(test$estimate[2], 3))
-  }
-  paste0(estimate, names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
+  paste0(names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
          p_words(test$p.value))
+}
+
+estimate_words <- function(estimate) {
+  sprintf("Coefficient of the %s: %s, std. error %s", names(estimate)[1],
+          format_number(estimate[1]), format_number(estimate[2], 3))
 }
 
 show_test_table <- function(test) {

@@ -135,10 +135,10 @@ table_style <- c(
   "body { font: 16px/1.4 Georgia, 'DejaVu Serif', serif; color: #1c2b33; margin: 3rem; }",
   "table { border-collapse: collapse; font-variant-numeric: tabular-nums; }",
   "caption { text-align: left; font-weight: bold; padding-bottom: .6rem; }",
-  "th, td { padding: .2rem 1.1rem .2rem 0; text-align: right; font-weight: normal; }",
-  "th[scope=row] { text-align: left; }",
+  "th, td { padding: .2rem 0 .2rem 1.8rem; text-align: right; font-weight: normal; }",
+  "th[scope=row] { text-align: left; padding-left: 0; }",
   "th[scope=col] { font-style: italic; padding-bottom: .5rem; }",
-  "tr.beneath > * { color: #56666e; font-size: .85em; padding-top: 0; padding-bottom: .55rem; }",
+  "tr.beneath > * { color: #66757d; padding-top: 0; padding-bottom: .55rem; }",
   "tr.beneath > th { padding-left: 1rem; }",
   "tr.facts > * { padding-top: 1.1rem; }",
   "p { color: #56666e; font-size: .85em; margin: .8rem 0 0; }"

@@ -85,12 +85,12 @@ check_enough_pairs <- function(result, fit) {
 }
 
 serial_notes <- function(result, fit) {
+  gaps <- if (result$across_gaps > 0) {
+    sprintf("; %s across a gap not used", count_of(result$across_gaps, "change"))
+  }
   c(
-    sprintf("From %s between adjacent periods and %s of their residuals.",
-            count_of(result$changes, "change"), count_of(result$pairs, "pair")),
-    if (result$across_gaps > 0) {
-      sprintf("%s across a gap not used.", count_of(result$across_gaps, "change"))
-    },
+    paste0("From ", count_of(result$changes, "change"), " between adjacent periods and ",
+           count_of(result$pairs, "pair"), " of residuals", gaps, "."),
     if (!is.null(fit$design$weights)) "The fit's weights are not used in this test."
   )
 }

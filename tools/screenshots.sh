@@ -1,0 +1,53 @@
+#!/usr/bin/env bash
+# The pictures in docs/screenshots/, made from the demo data: terminal views of the
+# demo, its table as a page, its figure. `make screenshots` runs it.
+set -euo pipefail
+pictures=$PWD/docs/screenshots
+work=$(mktemp -d)
+display=:$((90 + RANDOM % 9))
+Xvfb "$display" -screen 0 1280x800x24 >/dev/null 2>&1 &
+server=$!
+trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
+sleep 1
+export DISPLAY=$display
+mkdir -p "$pictures"
+
+# terminal FILE.png FIRST LAST COMMAND: lines of what a command prints on a terminal
+terminal() {
+  local picture=$1 first=$2 last=$3 command=$4
+  printf '%s\n' "$command" > "$work/command"
+  cat > "$work/show.sh" <<SHOW
+stty cols 82
+printf '\$ '; cat "$work/command"; echo
+script -qec "\$(tr -d '\\\\\n' < "$work/command")" /dev/null < /dev/null | sed -n '${first},${last}p'
+touch "$work/ready"
+sleep 20
+SHOW
+  rm -f "$work/ready"
+  xterm -geometry 86x46+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#fbfbf8' -fg '#1c2b33' -b 12 -bw 0 \
+    +sb -e bash "$work/show.sh" >/dev/null 2>&1 &
+  local terminal=$!
+  for _ in $(seq 1 60); do [ -e "$work/ready" ] && break; sleep 0.5; done
+  sleep 1
+  import -window root -crop 800x800+0+0 +repage "$pictures/$picture"
+  kill $terminal 2>/dev/null || true
+  wait $terminal 2>/dev/null || true
+}
+
+# page FILE.png FILE.html: a page in a browser
+page() {
+  chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --hide-scrollbars \
+    --disable-background-networking --disable-component-update --disable-sync \
+    --user-data-dir="$work/browser" --window-size=1000,720 \
+    --screenshot="$pictures/$1" "file://$2" >/dev/null 2>&1
+}
+
+export PATH=$PWD/exec:$PATH
+cp -r "$PWD/inst/extdata" "$work/data"
+cd "$work"
+terminal demo-fits.png 1 41 "wavetax demo"
+terminal demo-tests.png 54 95 "wavetax demo"
+terminal fit.png 1 39 "wavetax fit data/harbours.csv --entity harbour --period season \\
+    --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
+cp wavetax-demo/harbours-levy.png "$pictures/figure-levy.png"
+page table.png "$work/wavetax-demo/harbours-table.html"
