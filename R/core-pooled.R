@@ -1,8 +1,9 @@
 # Ordinary least squares of y on [1, x] in three steps: accumulate rows into a
-# triangular factor, merge factors, solve.
+# triangular factor, merge factors, solve. The factor always has the constant, so that
+# the squared correlation is that of a regression with one too.
 
 core_pooled_state <- function(rows, threads = core_threads(length(rows$y))) {
-  columns <- c(if (rows$constant) list(NULL), rows$x, list(rows$y))
+  columns <- c(list(NULL), rows$x, list(rows$y))
   list(
     triangle = cpp_triangle(columns, rows$weights, length(rows$y), threads),
     n = length(rows$y), constant = rows$constant
@@ -16,15 +17,16 @@ core_merge_pooled <- function(a, b) {
 }
 
 core_solve_pooled <- function(state) {
-  solution <- cpp_solve(state$triangle, numeric(), rank_tolerance)
+  triangle <- if (state$constant) state$triangle else state$triangle[, -1, drop = FALSE]
+  solution <- cpp_solve(triangle, numeric(), rank_tolerance)
   k <- length(solution$coefficients) # the constant included
   b <- core_full_coefficients(solution)
   lead <- as.integer(state$constant)
-  centred <- if (state$constant) core_centred(state$triangle) else state$triangle
+  centred <- core_centred(state$triangle)
   slopes <- if (state$constant) b[-1] else b
   p <- ncol(centred)
   c(solution, list(
-    norms = sqrt(colSums(state$triangle[, seq_along(b), drop = FALSE]^2)), full = b,
+    norms = sqrt(colSums(triangle[, seq_along(b), drop = FALSE]^2)), full = b,
     lead = lead, n = state$n, df_residual = state$n - k, df_effects = 0L,
     sst = sum(centred[, p]^2),
     r_squared = c(overall = core_squared_correlation(centred, slopes))

@@ -21,6 +21,7 @@ build_design <- function(formula, data, weights = NULL, also = character(),
   constant <- attr(terms, "intercept") == 1L
   if (absorbs_constant) attr(terms, "intercept") <- 1L
   variables <- evaluate_variables(terms, data)
+  check_text_numbers(variables[-1])
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1])
   w <- evaluate_weights(weights, data)
@@ -155,10 +156,8 @@ check_outcome <- function(y, name) {
   if ((is.numeric(y) || is.logical(y)) && !is.matrix(y) && !is.factor(y)) return(y)
   kind <- if (is.matrix(y)) {
     sprintf("has %d columns", ncol(y))
-  } else if (is.character(y)) {
-    "is text"
   } else {
-    paste("is of class", class(y)[1])
+    paste("is", kind_words(y))
   }
   text <- if (is.character(y)) {
     bad <- which(!is.na(y) & is.na(suppressWarnings(as.numeric(y))))
@@ -285,6 +284,7 @@ regressor_columns <- function(terms, variables) {
     row.names = .set_row_names(NROW(variables[[1]])), terms = terms
   )
   check_levels(frame[-1])
+  check_matrix_size(terms, frame)
   matrix <- stats::model.matrix(terms, frame)
   assign <- attr(matrix, "assign")
   keep <- which(assign > 0)
@@ -292,6 +292,47 @@ regressor_columns <- function(terms, variables) {
   list(
     x = x, terms = terms, xlevels = stats::.getXlevels(terms, frame),
     contrasts = attr(matrix, "contrasts"), assign = assign[keep]
+  )
+}
+
+# Text whose values are nearly all numbers is a column read wrongly, not categories.
+check_text_numbers <- function(variables) {
+  for (name in names(variables)) {
+    x <- variables[[name]]
+    if (!is.character(x)) next
+    values <- unique(x[!is.na(x)])
+    numbers <- !is.na(suppressWarnings(as.numeric(values)))
+    if (length(values) == 0 || mean(numbers) < 0.8) next
+    stop_wavetax(
+      "text_numbers", sprintf("The regressor `%s` is text, but reads as numbers.", name),
+      where = if (!all(numbers)) {
+        bad <- which(x %in% values[!numbers])
+        sprintf("Not a number: %s.", list_some(sprintf("\"%s\" (row %s)", x[bad], count_words(bad))))
+      },
+      todo = c(
+        sprintf("Turn it into numbers: `data$%s <- as.numeric(data$%s)`.", name, name),
+        sprintf("Or, if its values are names of groups, write `factor(%s)`.", name)
+      )
+    )
+  }
+}
+
+# A factor with very many levels in the formula would be a matrix of dummies too large
+# to hold; what takes it is an effect.
+largest_matrix <- 8e9 # bytes
+
+check_matrix_size <- function(terms, frame) {
+  factors <- attr(terms, "factors")
+  width <- vapply(frame, function(x) if (is.factor(x)) nlevels(x) else NCOL(x), numeric(1))
+  columns <- apply(factors > 0, 2, function(used) prod(width[used]))
+  if (8 * sum(columns) * nrow(frame) <= largest_matrix) return(invisible())
+  worst <- names(which.max(columns))
+  stop_wavetax(
+    "too_many_columns",
+    sprintf("`%s` makes about %s columns of %s: too large a matrix.", worst,
+            count_words(max(columns)), count_of(nrow(frame), "row")),
+    todo = sprintf("Sweep it out instead: `fit_fixed(..., effects = ~ %s)`.",
+                   sub("factor\\((.*)\\)", "\\1", worst))
   )
 }
 

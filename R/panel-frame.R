@@ -128,7 +128,7 @@ check_key_kind <- function(x, name, role) {
     (is.numeric(x) && !inherits(x, "integer64"))
   good <- if (role == "entity") ordinary else inherits(x, "Date") || is_whole(x)
   if (good) return(invisible())
-  kind <- if (is.numeric(x)) "broken or infinite numbers" else paste("of class", class(x)[1])
+  kind <- if (is.numeric(x)) "broken or infinite numbers" else kind_words(x)
   stop_wavetax(
     "key_kind", sprintf("The %s column `%s` is %s.", role, name, kind),
     where = if (length(x) > 0) sprintf("It starts with %s.", list_some(utils::head(x, 3))),
@@ -185,9 +185,10 @@ check_no_repeated_key <- function(index) {
     "duplicate_keys",
     sprintf("Several rows share one %s and %s.", index$entity, index$period),
     where = paste0(list_words(shown), "."),
-    todo = sprintf(
-      "Keep one row for each: `data[!duplicated(data[c(\"%s\", \"%s\")]), ]` keeps the first.",
-      index$entity, index$period
+    todo = c(
+      sprintf("Is another column the entity, such as one that tells the rows of one %s apart?", index$entity),
+      sprintf("Or keep one row for each: `data[!duplicated(data[c(\"%s\", \"%s\")]), ]` keeps the first.",
+              index$entity, index$period)
     )
   )
 }
@@ -246,6 +247,20 @@ plain_data_frame_keeping_names <- function(data) {
   if (!is.data.frame(out)) return(out)
   restore_panel(out, index$entity, index$period)
 }
+
+# Assigning a column keeps the panel frame while the keys are there; a key that is
+# changed is ranked anew, and checked, when it is next used.
+keep_while_keyed <- function(out) {
+  index <- attr(out, "panel", exact = TRUE)
+  if (all(c(index$entity, index$period) %in% names(out))) return(out)
+  plain_data_frame_keeping_names(out)
+}
+
+#' @export
+`$<-.panel_frame` <- function(x, name, value) keep_while_keyed(NextMethod())
+
+#' @export
+`[[<-.panel_frame` <- function(x, i, j, value) keep_while_keyed(NextMethod())
 
 #' @export
 as.data.frame.panel_frame <- function(x, ...) plain_data_frame_keeping_names(x)

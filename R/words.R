@@ -9,7 +9,7 @@ count_of <- function(n, noun) {
 
 # Plural of a plain lower-case English word; a column name that is not one stays.
 plural_of <- function(noun) {
-  if (!grepl("^[a-z ]*[a-z]$", noun)) return(noun)
+  if (!grepl("^[a-z ]*[a-z]{2}$", noun)) return(noun)
   if (grepl("[^aeiou]y$", noun)) return(sub("y$", "ies", noun))
   if (grepl("(s|x|z|ch|sh)$", noun)) return(paste0(noun, "es"))
   paste0(noun, "s")
@@ -32,6 +32,9 @@ list_some <- function(x, show = 3) {
   if (length(x) <= show + 1) return(list_words(x))
   paste0(paste(x[seq_len(show)], collapse = ", "), ", and ", count_words(length(x) - show), " more")
 }
+
+# "is text", for a column that should be something else
+kind_words <- function(x) if (is.character(x)) "text" else paste("of class", class(x)[1])
 
 row_words <- function(rows, show = 3) {
   if (length(rows) == 1) return(paste("row", count_words(rows)))

@@ -7,6 +7,9 @@ test_that("pooled is lm(), with weights, missing rows, factors and bases", {
   kept <- !is.na(coef(base))
   expect_equal(fit_pooled(y ~ x1, data)$design$missing$by_variable, c(x1 = 2L))
   expect_equal(predict(fit, data[1, ]), unname(predict(base, data[1, ])), tolerance = 1e-6)
+  without <- fit_pooled(y ~ 0 + region + x1, data)
+  expect_equal(without$r_squared[["overall"]], cor(fitted(without), data$y[!is.na(data$x1)])^2)
+  expect_equal(vcov(with_errors(without, se_classical())), vcov(lm(y ~ 0 + region + x1, data)))
   plain <- fit_pooled(y ~ x1:kind + region, data, weights = ~w)
   base <- lm(y ~ x1:kind + region, data[data$w > 0, ], weights = w)
   expect_equal(coef(plain), coef(base))
@@ -47,6 +50,9 @@ test_that("bad formulas and columns are refused with what, where and what next",
   refused(nights ~ levy * storms, "too_few_rows", "4 coefficients", panel[1:4, ])
   refused(nights ~ coast, "one_level", "one value", panel[panel$coast == "Ember", ])
   refused(nights ~ levy, "empty_data", "no rows", harbours[0, ])
+  spoilt <- transform(harbours, levy = replace(format(levy), 3, "n/a"))
+  refused(nights ~ levy, "text_numbers", "n/a.*row 3", spoilt)
+  refused(nights ~ factor(seq_along(nights)):factor(levy):factor(storms), "too_many_columns", "effects")
 })
 
 test_that("one entity or one period: what can be estimated is", {

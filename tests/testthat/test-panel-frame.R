@@ -38,6 +38,10 @@ test_that("subsets are panel frames while the keys are there, and plain otherwis
   expect_identical(class(panel[c("season", "levy")]), "data.frame")
   expect_warning(twice <- panel[c(1, 1, 2), ], class = "wavetax_warning_no_panel")
   expect_identical(class(twice), "data.frame")
+  panel$levy <- NULL
+  expect_s3_class(panel, "panel_frame")
+  panel$season <- NULL
+  expect_identical(class(panel), "data.frame")
 })
 
 test_that("a key changed afterwards is noticed", {
