@@ -15,7 +15,10 @@
 #' @param data A data frame (or data.table, or tibble) with a row for each entity and
 #'   period seen. Any number of other columns of any kind.
 #' @param entity,period Columns, bare or quoted. The entity: numbers, text or a
-#'   factor. The period: whole numbers or `Date`s.
+#'   factor. The period: whole numbers, `Date`s, or text that is all years, quarters
+#'   (`2014Q3`, `2014-Q3`), months (`2014-03`, `Mar 2014`), ISO weeks (`2014-W07`) or
+#'   dates (`2014-03-31`); an ordered factor counts in the order of its levels.
+#' @param periods For periods that are labels: all of them, in order.
 #' @return `data` as a data frame of class `panel_frame`, same rows and columns.
 #'   Row names are not kept.
 #' @section Errors:
@@ -29,18 +32,18 @@
 #' panel
 #' panel[panel$coast == "Ember", c("harbour", "season", "nights", "levy")]
 #' @export
-panel_frame <- function(data, entity, period) {
+panel_frame <- function(data, entity, period, periods = NULL) {
   check_is_table(data)
   new_panel_frame(
     plain_data_frame(data),
     column_name(rlang::enquo(entity), data, "entity"),
-    column_name(rlang::enquo(period), data, "period")
+    column_name(rlang::enquo(period), data, "period"), periods
   )
 }
 
-new_panel_frame <- function(data, entity, period) {
+new_panel_frame <- function(data, entity, period, periods = NULL) {
   check_two_keys(entity, period)
-  index <- index_keys(data, entity, period)
+  index <- index_keys(data, entity, period, periods)
   structure(data, class = c("panel_frame", "data.frame"), panel = index)
 }
 
@@ -103,7 +106,7 @@ check_two_keys <- function(entity, period) {
 
 # Everything that is known of the keys: codes and clock by row, their values, the
 # step. The columns themselves are kept to notice when they are changed later.
-index_keys <- function(data, entity, period) {
+index_keys <- function(data, entity, period, order = NULL) {
   if (nrow(data) == 0) {
     stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
   }
@@ -111,12 +114,12 @@ index_keys <- function(data, entity, period) {
   check_key_kind(data[[period]], period, "period")
   ranked <- rank_key(data[[entity]])
   check_no_missing_key(ranked$codes, entity)
-  time <- period_clock(data[[period]])
+  time <- period_clock(data[[period]], order)
   check_no_missing_key(time$clock, period)
   index <- list(
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
-    clock = time$clock, periods = time$values, ticks = time$ticks, step = time$step,
-    unit = time$unit, columns = list(data[[entity]], data[[period]])
+    clock = time$clock, periods = time$periods, ticks = time$ticks, step = time$step,
+    unit = time$unit, order = order, columns = list(data[[entity]], data[[period]])
   )
   index$ordered <- cpp_strictly_ordered(index$codes, index$clock)
   check_no_repeated_key(index)
@@ -126,7 +129,11 @@ index_keys <- function(data, entity, period) {
 check_key_kind <- function(x, name, role) {
   ordinary <- is.factor(x) || is.character(x) || is.logical(x) ||
     (is.numeric(x) && !inherits(x, "integer64"))
-  good <- if (role == "entity") ordinary else inherits(x, "Date") || is_whole(x)
+  good <- if (role == "entity") {
+    ordinary
+  } else {
+    inherits(x, "Date") || is.character(x) || is.factor(x) || is_whole(x)
+  }
   if (good) return(invisible())
   kind <- if (is.numeric(x)) "broken or infinite numbers" else kind_words(x)
   stop_wavetax(
@@ -136,8 +143,8 @@ check_key_kind <- function(x, name, role) {
       "Entities are numbers, text or a factor."
     } else {
       c(
-        "Periods are whole numbers (years, waves, weeks counted) or `Date`s.",
-        "Text such as \"2014\" becomes numbers with `as.integer()`; dates with `as.Date()`."
+        "Periods are whole numbers, `Date`s, or text such as 2014, 2014Q3, 2014-03, 2014-W07.",
+        "Times of day become dates with `as.Date()`."
       )
     }
   )
@@ -201,16 +208,18 @@ panel_index <- function(data) {
   columns <- list(.subset2(data, index$entity), .subset2(data, index$period))
   if (identical(columns, index$columns)) return(index)
   check_columns(c(index$entity, index$period), data)
-  index_keys(data, index$entity, index$period)
+  index_keys(data, index$entity, index$period, index$order)
 }
 
 # `data` as a panel frame on the same keys where it still is one.
-restore_panel <- function(data, entity, period) {
+restore_panel <- function(data, index) {
+  entity <- index$entity
+  period <- index$period
   data <- plain_data_frame_keeping_names(data)
   if (!all(c(entity, period) %in% names(data)) || nrow(data) == 0) return(data)
   tryCatch(
     structure(data, class = c("panel_frame", "data.frame"),
-              panel = index_keys(data, entity, period)),
+              panel = index_keys(data, entity, period, index$order)),
     wavetax_error = function(cnd) {
       warn_wavetax(
         "no_panel", "The result is a plain data frame, not a panel frame any more.",
@@ -245,7 +254,7 @@ plain_data_frame_keeping_names <- function(data) {
     }
   }
   if (!is.data.frame(out)) return(out)
-  restore_panel(out, index$entity, index$period)
+  restore_panel(out, index)
 }
 
 # Assigning a column keeps the panel frame while the keys are there; a key that is

@@ -10,7 +10,8 @@
 #' @param data A [panel_frame()].
 #' @return A list of class `panel_shape`: `rows`, `entities`, `periods` (counts),
 #'   `first`, `last` (period values), `step` (in the period's units: 1 is each whole
-#'   number; for dates see `unit`), `unit` (`NULL`, `"month"` or `"day"`),
+#'   number; for others see `unit`), `unit` (`NULL`, `"quarter"`, `"month"`, `"week"`,
+#'   `"day"` or `"label"`),
 #'   `balanced`, `gap_cells` (missing entity-periods inside), `gap_entities`,
 #'   `late`, `early`, `once` (entities that enter late, leave early, are seen once),
 #'   `per_entity` (rows of each entity, named).

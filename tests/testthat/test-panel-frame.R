@@ -18,6 +18,22 @@ test_that("the clock has the largest step that meets every period", {
   expect_equal(clock(weeks)[c("step", "unit")], list(step = 7, unit = "day"))
 })
 
+test_that("calendar periods as text run on their own clocks", {
+  clock <- function(x, ...) attr(panel_frame(data.frame(id = 1, t = x), id, t, ...), "panel")
+  quarters <- clock(c("2014Q4", "2015-Q2", "2015Q1"))
+  expect_identical(quarters$clock, c(1L, 3L, 2L))
+  expect_identical(quarters$periods, c("2014Q4", "2015Q1", "2015-Q2"))
+  expect_identical(clock(c("Dec 2014", "Mar 2015", "Jan 2015"))$clock, c(1L, 4L, 2L))
+  expect_identical(clock(c("2014-12", "2015-01"))$clock, 1:2)
+  # 2020 has 53 ISO weeks
+  expect_identical(clock(c("2020-W52", "2020-W53", "2021-W01"))$clock, 1:3)
+  expect_identical(clock(factor(c("2014", "2012", "2018")))$clock, c(2L, 1L, 4L))
+  stages <- c("before", "during", "after")
+  expect_identical(clock(c("after", "before"), periods = stages)$clock, c(3L, 1L))
+  expect_error(clock(c("2014Q1", "2014-02")), "2014-02|2014Q1", class = "wavetax_error_key_kind")
+  expect_error(clock(c("after", "afer"), periods = stages), "afer", class = "wavetax_error_key_kind")
+})
+
 test_that("the shape of the demo panel is what its script made", {
   shape <- panel_shape(harbour_panel())
   expect_equal(
@@ -57,7 +73,7 @@ test_that("bad keys are refused with what, where and what next", {
                class = "wavetax_error_duplicate_keys")
   expect_error(panel_frame(data, idd, year), "mean 'id'", class = "wavetax_error_unknown_column")
   expect_error(panel_frame(data[0, ], id, year), class = "wavetax_error_empty_data")
-  expect_error(panel_frame(data, y, id), "as.integer", class = "wavetax_error_key_kind")
+  expect_error(panel_frame(data, y, id), "Tarnholm", class = "wavetax_error_key_kind")
   expect_error(panel_frame(transform(data, year = year + 0.5), id, year), class = "wavetax_error_key_kind")
   data$id[2] <- NA
   expect_error(panel_frame(data, id, year), "row 2", class = "wavetax_error_missing_keys")
