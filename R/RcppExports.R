@@ -25,6 +25,22 @@ cpp_first_and_last <- function(entity, clock, entities) {
     .Call(`_wavetax_cpp_first_and_last`, entity, clock, entities)
 }
 
+cpp_shifted_rows <- function(entity, clock, order, lag) {
+    .Call(`_wavetax_cpp_shifted_rows`, entity, clock, order, lag)
+}
+
+cpp_shifted_values <- function(x, entity, clock, entities, periods, lag, threads) {
+    .Call(`_wavetax_cpp_shifted_values`, x, entity, clock, entities, periods, lag, threads)
+}
+
+cpp_group_sums <- function(x, codes, groups) {
+    .Call(`_wavetax_cpp_group_sums`, x, codes, groups)
+}
+
+cpp_code_text <- function(x) {
+    .Call(`_wavetax_cpp_code_text`, x)
+}
+
 cpp_available_threads <- function() {
     .Call(`_wavetax_cpp_available_threads`)
 }

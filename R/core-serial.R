@@ -14,13 +14,13 @@ core_adjacent_rows <- function(entity, clock) {
 
 core_serial_differences <- function(rows, index) {
   pairs <- core_adjacent_rows(index$entity, index$clock)
-  change <- function(v) v[pairs$now] - v[pairs$before]
+  across_pairs <- function(v) v[pairs$now] - v[pairs$before]
   n <- length(pairs$now)
   empty <- list(
     statistic = NA_real_, entities = 0L, changes = n, pairs = 0L, across_gaps = pairs$across_gaps
   )
   if (n <= length(rows$x)) return(empty)
-  differenced <- core_rows(change(rows$y), lapply(rows$x, change), constant = FALSE)
+  differenced <- core_rows(across_pairs(rows$y), lapply(rows$x, across_pairs), constant = FALSE)
   solution <- core_solve_pooled(core_pooled_state(differenced))
   r <- core_residuals(differenced, NULL, solution)
 

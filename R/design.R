@@ -10,23 +10,24 @@
 # `also` names further columns whose missing rows are left out (effects); a model
 # whose effects hold the constant says so with `absorbs_constant`.
 build_design <- function(formula, data, weights = NULL, also = character(),
-                         absorbs_constant = FALSE) {
+                         absorbs_constant = FALSE, rows = NULL) {
   check_formula(formula)
   check_is_table(data)
   if (nrow(data) == 0) {
     stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
   }
   index <- if (is_panel_frame(data)) panel_index(data)
-  terms <- formula_terms(formula, data, index)
+  terms <- formula_terms(expand_shifts(formula), data, index)
   constant <- attr(terms, "intercept") == 1L
   if (absorbs_constant) attr(terms, "intercept") <- 1L
-  variables <- evaluate_variables(terms, data)
+  variables <- evaluate_variables(terms, data, index)
   check_text_numbers(variables[-1])
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1])
   w <- evaluate_weights(weights, data)
   finite <- vapply(variables, is_all_finite, logical(1))
-  used <- rows_used(c(variables[!finite], as.list(plain_data_frame(data)[also])), w)
+  chosen <- chosen_rows(rows, data, index)
+  used <- rows_used(c(variables[!finite], as.list(plain_data_frame(data)[also])), w, chosen)
   if (!is.null(used$rows)) {
     variables <- lapply(variables, take_rows, used$rows)
     outcome <- outcome[used$rows]
@@ -35,7 +36,7 @@ build_design <- function(formula, data, weights = NULL, also = character(),
   check_finite(variables[!finite], used$rows)
   columns <- regressor_columns(terms, variables)
   list(
-    y = as.double(outcome), x = columns$x, constant = constant,
+    chosen = chosen$words, y = as.double(outcome), x = columns$x, constant = constant,
     weights = w, weights_name = weights_words(weights), rows = used$rows, missing = used$missing,
     terms = columns$terms, xlevels = columns$xlevels, contrasts = columns$contrasts, assign = columns$assign,
     outcome = names(variables)[1], formula = formula, data = data, index = index
@@ -84,15 +85,13 @@ formula_terms <- function(formula, data, index) {
 # The variables of the formula, the outcome first, each of as many rows as the data.
 # What a transformation learns from these data (a centre, a basis) is kept in the
 # terms' `predvars`, to be used again on new data.
-evaluate_variables <- function(terms, data) {
-  env <- environment(terms)
-  if (is.null(env)) env <- baseenv()
+evaluate_variables <- function(terms, data, index = NULL) {
+  env <- baseenv_or(environment(terms))
   calls <- as.list(attr(terms, "variables"))[-1]
   names <- vapply(calls, deparse_words, character(1))
   check_formula_names(calls, data, env)
-  columns <- as.list(plain_data_frame(data))
   values <- lapply(seq_along(calls), function(v) {
-    value <- evaluate_one(calls[[v]], names[v], columns, env)
+    value <- evaluate_one(calls[[v]], names[v], data, env, index)
     check_length(value, names[v], nrow(data))
     value
   })
@@ -120,16 +119,17 @@ check_formula_names <- function(calls, data, env) {
   if (length(absent) > 0) check_columns(absent, data)
 }
 
-evaluate_one <- function(call, name, columns, env) {
+evaluate_one <- function(call, name, data, env, index = NULL) {
   tryCatch(
     withCallingHandlers(
-      eval(call, columns, env),
+      evaluate_among(call, data, env, index),
       warning = function(cnd) {
         # log() of a negative number: the NaN is reported as an error, with its rows
         if (grepl("NaNs? produced", conditionMessage(cnd))) invokeRestart("muffleWarning")
       }
     ),
     error = function(cnd) {
+      if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
       stop_wavetax(
         "formula", sprintf("`%s` could not be computed.", name),
         where = conditionMessage(cnd),
@@ -179,7 +179,7 @@ evaluate_weights <- function(weights, data) {
     call <- rlang::f_rhs(weights)
     check_formula_names(list(call), data, rlang::f_env(weights))
     name <- deparse_words(call)
-    w <- evaluate_one(call, name, as.list(plain_data_frame(data)), rlang::f_env(weights))
+    w <- evaluate_one(call, name, data, rlang::f_env(weights))
   } else if (is.character(weights) && length(weights) == 1) {
     check_columns(weights, data)
     name <- weights
@@ -209,12 +209,14 @@ check_weights <- function(w, name, n) {
 }
 
 # Rows with every variable present and a positive weight, and why the others are out.
-rows_used <- function(variables, w) {
+rows_used <- function(variables, w, chosen = NULL) {
   absent <- lapply(variables, missing_rows)
-  counts <- vapply(absent, function(gone) if (is.null(gone)) 0L else sum(gone), integer(1))
+  within <- function(gone) if (is.null(chosen)) gone else gone & chosen$keep
+  counts <- vapply(absent, function(gone) if (is.null(gone)) 0L else sum(within(gone)), integer(1))
   out <- Reduce(function(a, b) if (is.null(a)) b else if (is.null(b)) a else a | b, absent)
   zero <- if (!is.null(w) && any(w == 0)) w == 0
-  total <- sum(out)
+  total <- if (is.null(out)) 0L else sum(within(out))
+  if (!is.null(chosen)) out <- if (is.null(out)) !chosen$keep else out | !chosen$keep
   if (!is.null(zero)) out <- if (is.null(out)) zero else out | zero
   rows <- if (!is.null(out)) which(!out)
   if (!is.null(rows) && length(rows) == 0) {
@@ -237,6 +239,50 @@ is_all_finite <- function(x) {
   if (is.double(x)) return(cpp_all_finite(x))
   is.integer(x) && !anyNA(x)
 }
+
+# The rows that `rows =` chooses: list(keep, words), or NULL for all.
+chosen_rows <- function(rows, data, index) {
+  if (is.null(rows)) return(NULL)
+  if (!rlang::is_formula(rows, lhs = FALSE)) {
+    stop_wavetax("rows", "`rows` is not a one-sided formula.", todo = "For example `rows = ~ season > 2012`.")
+  }
+  call <- rlang::f_rhs(rows)
+  words <- deparse_words(call)
+  check_formula_names(list(call), data, rlang::f_env(rows))
+  keep <- evaluate_one(call, words, data, rlang::f_env(rows), index)
+  if (!is.logical(keep) || length(keep) != nrow(data)) {
+    stop_wavetax("rows", sprintf("`%s` is not true or false for each row.", words),
+                 todo = "For example `rows = ~ season > 2012`.")
+  }
+  keep <- keep & !is.na(keep)
+  if (!any(keep)) {
+    stop_wavetax("no_rows", sprintf("`%s` is true in no row.", words), todo = "Check the condition.")
+  }
+  list(keep = keep, words = words)
+}
+
+# `past(x, 0:2)` in a formula stands for `past(x, 0) + past(x, 1) + past(x, 2)`.
+expand_shifts <- function(formula) {
+  env <- environment(formula)
+  expand <- function(expr) {
+    if (!is.call(expr)) return(expr)
+    expr[-1] <- lapply(as.list(expr)[-1], function(part) if (missing(part)) part else expand(part))
+    name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
+    if (!name %in% c("past", "ahead", "change")) return(expr)
+    call <- match.call(function(x, k = 1) NULL, expr)
+    if (!is.call(call$k)) return(expr)
+    k <- tryCatch(eval(call$k, baseenv_or(env)), error = function(cnd) NULL)
+    if (length(k) < 2) return(expr)
+    parts <- lapply(as.numeric(k), function(one) {
+      if (one == 0 && name != "change") call$x else as.call(list(as.name(name), call$x, one))
+    })
+    call("(", Reduce(function(a, b) call("+", a, b), parts))
+  }
+  formula[[3]] <- expand(formula[[3]])
+  formula
+}
+
+baseenv_or <- function(env) if (is.null(env)) baseenv() else env
 
 missing_rows <- function(x) {
   if (!anyNA(x)) return(NULL)

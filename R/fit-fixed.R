@@ -31,9 +31,10 @@
 #' fit_fixed(log(nights) ~ levy + storms + fuel + pier, panel)
 #' fit_fixed(log(nights) ~ levy + storms, panel, effects = ~ coast)
 #' @export
-fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL) {
+fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
   name <- effect_column(effects, data)
-  design <- build_design(formula, data, weights, also = name, absorbs_constant = TRUE)
+  design <- build_design(formula, data, weights, also = name, absorbs_constant = TRUE,
+                         rows = rows)
   groups <- column_groups(design, name)
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)

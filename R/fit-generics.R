@@ -137,7 +137,7 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE, ...) {
     return(if (effects) fitted(object) else linear_part(object))
   }
   check_is_table(newdata)
-  x <- new_regressors(object, plain_data_frame(newdata))
+  x <- new_regressors(object, newdata)
   slopes <- object$estimates[setdiff(names(object$estimates), "(Intercept)")]
   out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
   if (effects && !is.null(object$effects)) out <- out + new_effects(object, newdata)
@@ -149,15 +149,28 @@ new_regressors <- function(fit, newdata) {
   terms <- stats::delete.response(design$terms)
   wanted <- intersect(all.vars(terms), names(design$data))
   check_columns(wanted, newdata)
-  frame <- tryCatch(
-    stats::model.frame(terms, newdata, na.action = stats::na.pass, xlev = design$xlevels),
-    error = function(cnd) {
-      stop_wavetax("new_level", "The new data do not fit the formula.",
-                   where = conditionMessage(cnd),
-                   todo = "Use values of the factor that the fit has seen.")
-    }
-  )
+  index <- if (is_panel_frame(newdata)) panel_index(newdata)
+  calls <- as.list(attr(terms, "predvars"))[-1]
+  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, character(1))
+  frame <- lapply(seq_along(calls), function(v) {
+    value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
+    if (names[v] %in% names(design$xlevels)) known_levels(value, names[v], design$xlevels) else value
+  })
+  frame <- structure(frame, names = names, class = "data.frame",
+                     row.names = .set_row_names(nrow(newdata)), terms = terms)
   stats::model.matrix(terms, frame, contrasts.arg = design$contrasts)
+}
+
+known_levels <- function(x, name, xlevels) {
+  known <- xlevels[[name]]
+  new <- setdiff(as.character(x), c(known, NA))
+  if (length(new) > 0) {
+    stop_wavetax(
+      "new_level", sprintf("`%s` has values that the fit has not seen: %s.", name, list_some(new)),
+      todo = sprintf("Seen were %s.", list_some(known, 8))
+    )
+  }
+  factor(x, levels = known)
 }
 
 new_effects <- function(fit, newdata) {

@@ -15,6 +15,8 @@
 #'   weight 0 are left out.
 #' @param errors `NULL`, or one of [se_classical()], [se_clustered()]. By default
 #'   clustered by entity; classical on a plain data frame, which has no entity.
+#' @param rows `NULL`, or a one-sided formula that is true for the rows to use: `~ season >
+#'   2012`. [past()] and its siblings still see the others.
 #' @return A `panel_fit`. [coef()], [vcov()], [confint()], [residuals()],
 #'   [predict()] and R's other generics answer on it; `as.data.frame()` has a row a
 #'   coefficient: `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`,
@@ -30,8 +32,8 @@
 #' # The truth is -0.05; pleasant harbours charge more, so pooling has it positive.
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
-fit_pooled <- function(formula, data, weights = NULL, errors = NULL) {
-  design <- build_design(formula, data, weights)
+fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL) {
+  design <- build_design(formula, data, weights, rows = rows)
   state <- core_pooled_state(design_rows(design))
   new_panel_fit("pooled", match.call(), design, core_solve_pooled(state), errors = errors)
 }

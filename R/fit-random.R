@@ -36,11 +36,12 @@
 #' fit_random(log(nights) ~ levy + storms + fuel + pier, panel)
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
-                       errors = NULL, weights = NULL) {
+                       errors = NULL, weights = NULL,
+                       rows = NULL) {
   check_variance_method(variance)
   check_no_weights(weights)
   name <- effect_column(effects, data)
-  design <- build_design(formula, data, also = name)
+  design <- build_design(formula, data, also = name, rows = rows)
   groups <- column_groups(design, name)
   state <- core_one_way_state(design_rows(design), groups)
   components <- core_swamy_arora(state, design$constant)

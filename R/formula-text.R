@@ -3,7 +3,8 @@
 # evaluated on the way. The formula's environment holds the listed functions only.
 
 formula_operators <- c("~", "+", "-", "*", "/", ":", "^", "%in%", "(")
-formula_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor")
+formula_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor",
+                       "past", "ahead", "change", "entity_mean", "period_mean", "against")
 
 formula_from_text <- function(text, data) {
   parsed <- parse_one_expression(text)
@@ -25,7 +26,7 @@ parse_one_expression <- function(text) {
 }
 
 check_allowed <- function(expr, text) {
-  if (is.symbol(expr) || is.numeric(expr)) return(invisible())
+  if (is.symbol(expr) || is.numeric(expr) || is.character(expr)) return(invisible())
   if (!is.call(expr)) stop_formula_text(text, sprintf("%s is not allowed in it.", deparse_words(expr)))
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
   if (!name %in% c(formula_operators, formula_functions)) {
@@ -45,9 +46,6 @@ stop_formula_text <- function(text, where) {
 }
 
 formula_environment <- function() {
-  names <- setdiff(c(formula_operators, formula_functions), "~")
-  list2env(
-    stats::setNames(lapply(names, get, envir = baseenv()), names),
-    parent = emptyenv()
-  )
+  names <- setdiff(c(formula_operators, formula_functions, "c"), "~")
+  list2env(stats::setNames(lapply(names, get), names), parent = emptyenv())
 }

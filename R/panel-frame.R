@@ -119,7 +119,7 @@ index_keys <- function(data, entity, period, order = NULL) {
   index <- list(
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
     clock = time$clock, periods = time$periods, ticks = time$ticks, step = time$step,
-    unit = time$unit, order = order, columns = list(data[[entity]], data[[period]])
+    span = max(time$ticks, 1L), unit = time$unit, order = order, columns = list(data[[entity]], data[[period]])
   )
   index$ordered <- cpp_strictly_ordered(index$codes, index$clock)
   check_no_repeated_key(index)
@@ -157,8 +157,8 @@ is_whole <- function(x) {
 }
 
 check_no_missing_key <- function(codes, name) {
+  if (length(codes) == 0 || min(codes) > 0L) return(invisible())
   rows <- which(codes == 0L)
-  if (length(rows) == 0) return(invisible())
   stop_wavetax(
     "missing_keys", sprintf("`%s` is missing in %s.", name, count_of(length(rows), "row")),
     where = sprintf("See %s.", row_words(rows, 5)),
@@ -168,7 +168,7 @@ check_no_missing_key <- function(codes, name) {
 
 check_no_repeated_key <- function(index) {
   if (index$ordered) return(invisible())
-  span <- as.numeric(max(index$clock))
+  span <- as.numeric(index$span)
   cells <- length(index$entities) * span
   if (cells <= 64 * length(index$codes) + 1e6) {
     if (!cpp_any_repeated_cell(index$codes, index$clock, length(index$entities), span)) {

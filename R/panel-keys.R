@@ -8,13 +8,24 @@ rank_key <- function(x) {
   }
   if (is.integer(x)) return(rank_integers(x))
   if (is.character(x)) {
-    values <- sort(unique(x), method = "radix", na.last = NA)
-    values <- values[nzchar(trimws(values))]
-    return(list(codes = data.table::chmatch(x, values, nomatch = 0L), values = values))
+    return(rank_text(x))
   }
   if (is.double(x) && is_whole_integer(x)) return(rank_integers(as.integer(x)))
   values <- sort(unique(x))
   list(codes = match(x, values, nomatch = 0L), values = values)
+}
+
+# Text in the order of the C locale; blank text counts as missing.
+rank_text <- function(x) {
+  seen <- cpp_code_text(enc2utf8(x))
+  values <- seen$values
+  blank <- is.na(values) | !nzchar(values) | startsWith(values, " ")
+  blank[blank] <- is.na(values[blank]) | !nzchar(trimws(values[blank]))
+  order <- order(values, method = "radix")
+  order <- order[!blank[order]]
+  place <- integer(length(values))
+  place[order] <- seq_along(order)
+  list(codes = place[seen$codes], values = values[order])
 }
 
 rank_integers <- function(x) {

@@ -10,8 +10,10 @@ read_table_file <- function(file) {
       ),
       warning = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
     ),
-    wavetax_error = function(cnd) rlang::cnd_signal(cnd),
-    error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
+    error = function(cnd) {
+      if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
+      stop_not_a_table(file, conditionMessage(cnd))
+    }
   )
   if (ncol(data) < 2) stop_not_a_table(file, "It has one column only; is it comma separated?")
   if (nrow(data) == 0) stop_not_a_table(file, "It has a header, but no rows.")

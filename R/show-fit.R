@@ -64,6 +64,7 @@ sample_words <- function(fit) {
     paste0(": ", count_of(length(fit$effects$labels), fit$effects$name))
   }
   left_out <- missing_words(design$missing)
+  if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
   paste0(size, panel, if (!is.null(design$weights)) paste0("; weighted by ", design$weights_name),
          if (!is.null(left_out)) paste0("; ", left_out))
 }

@@ -78,6 +78,57 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_shifted_rows
+Rcpp::IntegerVector cpp_shifted_rows(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock, SEXP order, int lag);
+RcppExport SEXP _wavetax_cpp_shifted_rows(SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP lagSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_shifted_rows(entity, clock, order, lag));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_shifted_values
+Rcpp::NumericVector cpp_shifted_values(Rcpp::NumericVector x, Rcpp::IntegerVector entity, Rcpp::IntegerVector clock, double entities, double periods, int lag, int threads);
+RcppExport SEXP _wavetax_cpp_shifted_values(SEXP xSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP entitiesSEXP, SEXP periodsSEXP, SEXP lagSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
+    Rcpp::traits::input_parameter< double >::type periods(periodsSEXP);
+    Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_shifted_values(x, entity, clock, entities, periods, lag, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_group_sums
+Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups);
+RcppExport SEXP _wavetax_cpp_group_sums(SEXP xSEXP, SEXP codesSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_sums(x, codes, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_code_text
+Rcpp::List cpp_code_text(Rcpp::CharacterVector x);
+RcppExport SEXP _wavetax_cpp_code_text(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_code_text(x));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_available_threads
 int cpp_available_threads();
 RcppExport SEXP _wavetax_cpp_available_threads() {
@@ -208,6 +259,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_any_repeated_cell", (DL_FUNC) &_wavetax_cpp_any_repeated_cell, 4},
     {"_wavetax_cpp_all_finite", (DL_FUNC) &_wavetax_cpp_all_finite, 1},
     {"_wavetax_cpp_first_and_last", (DL_FUNC) &_wavetax_cpp_first_and_last, 3},
+    {"_wavetax_cpp_shifted_rows", (DL_FUNC) &_wavetax_cpp_shifted_rows, 4},
+    {"_wavetax_cpp_shifted_values", (DL_FUNC) &_wavetax_cpp_shifted_values, 7},
+    {"_wavetax_cpp_group_sums", (DL_FUNC) &_wavetax_cpp_group_sums, 3},
+    {"_wavetax_cpp_code_text", (DL_FUNC) &_wavetax_cpp_code_text, 1},
     {"_wavetax_cpp_available_threads", (DL_FUNC) &_wavetax_cpp_available_threads, 0},
     {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 4},
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},

@@ -44,3 +44,82 @@ Rcpp::List cpp_first_and_last(Rcpp::IntegerVector entity, Rcpp::IntegerVector cl
                           last.begin());
   return Rcpp::List::create(Rcpp::Named("first") = first, Rcpp::Named("last") = last);
 }
+
+// Row numbers from 1 of the same entity `lag` ticks before, NA where there is none.
+// [[Rcpp::export(rng = false)]]
+Rcpp::IntegerVector cpp_shifted_rows(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock,
+                                     SEXP order, int lag) {
+  Rcpp::IntegerVector out(Rcpp::no_init(entity.size()));
+  int* to = out.begin();
+  wavetax::shift_in_order(entity.begin(), clock.begin(), int_or_null(order), entity.size(), lag,
+                          [to](std::size_t row, long long from) {
+                            to[row] = from < 0 ? NA_INTEGER : static_cast<int>(from + 1);
+                          });
+  return out;
+}
+
+// Values of x shifted; by the table where `entities` is positive, else rows are in order.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_shifted_values(Rcpp::NumericVector x, Rcpp::IntegerVector entity,
+                                       Rcpp::IntegerVector clock, double entities,
+                                       double periods, int lag, int threads) {
+  Rcpp::NumericVector out(Rcpp::no_init(x.size()));
+  double* to = out.begin();
+  const double* from = x.begin();
+  if (entities > 0) {
+    wavetax::shift_by_table(
+        entity.begin(), clock.begin(), entity.size(), static_cast<std::size_t>(entities),
+        static_cast<std::size_t>(periods), lag, threads, NA_REAL,
+        [from](std::size_t row) { return from[row]; },
+        [to](std::size_t row, double value) { to[row] = value; });
+  } else {
+    wavetax::shift_in_order(entity.begin(), clock.begin(), nullptr, entity.size(), lag,
+                            [to, from](std::size_t row, long long other) {
+                              to[row] = other < 0 ? NA_REAL : from[other];
+                            });
+  }
+  return out;
+}
+
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups) {
+  Rcpp::NumericVector out(groups);
+  for (R_xlen_t i = 0; i < x.size(); ++i) out[codes[i] - 1] += x[i];
+  return out;
+}
+
+// Codes from 1 of text in order of first appearance. R keeps one copy of each string (of one
+// encoding), so equal text has equal addresses.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_code_text(Rcpp::CharacterVector x) {
+  const R_xlen_t n = x.size();
+  Rcpp::IntegerVector codes(Rcpp::no_init(n));
+  std::size_t size = 1024;
+  std::vector<std::pair<SEXP, int>> table(size, {nullptr, 0});
+  std::vector<SEXP> values;
+  auto slot_of = [&](SEXP value) {
+    std::size_t slot = (reinterpret_cast<std::uintptr_t>(value) >> 4) * 0x9E3779B97F4A7C15ULL;
+    slot = (slot >> 20) & (size - 1);
+    while (table[slot].first && table[slot].first != value) slot = (slot + 1) & (size - 1);
+    return slot;
+  };
+  for (R_xlen_t i = 0; i < n; ++i) {
+    SEXP value = STRING_ELT(x, i);
+    std::size_t slot = slot_of(value);
+    if (!table[slot].first) {
+      values.push_back(value);
+      if (2 * values.size() > size) {
+        size *= 4;
+        table.assign(size, {nullptr, 0});
+        for (std::size_t v = 0; v < values.size(); ++v)
+          table[slot_of(values[v])] = {values[v], static_cast<int>(v + 1)};
+        slot = slot_of(value);
+      }
+      table[slot] = {value, static_cast<int>(values.size())};
+    }
+    codes[i] = table[slot].second;
+  }
+  Rcpp::CharacterVector out(values.size());
+  for (std::size_t v = 0; v < values.size(); ++v) SET_STRING_ELT(out, v, values[v]);
+  return Rcpp::List::create(Rcpp::Named("codes") = codes, Rcpp::Named("values") = out);
+}

@@ -1,10 +1,14 @@
 // Keys of a panel: ranking and repeated cells.
 #pragma once
 
+#include <algorithm>
 #include <cstddef>
 #include <cstdint>
 #include <limits>
+#include <memory>
 #include <vector>
+
+#include "parallel.hpp"
 
 namespace wavetax {
 
@@ -15,13 +19,20 @@ constexpr int missing_int = std::numeric_limits<int>::min();
 // is wider than `limit`, and then nothing is done.
 inline bool rank_by_table(const int* x, std::size_t n, std::size_t limit, int* codes,
                           std::vector<int>& values) {
+  values.clear();
+  if (n > 0 && x[0] != missing_int && std::is_sorted(x, x + n)) {
+    for (std::size_t i = 0; i < n; ++i) {
+      if (i == 0 || x[i] != x[i - 1]) values.push_back(x[i]);
+      codes[i] = static_cast<int>(values.size());
+    }
+    return true;
+  }
   int low = std::numeric_limits<int>::max(), high = missing_int;
   for (std::size_t i = 0; i < n; ++i) {
     if (x[i] == missing_int) continue;
     if (x[i] < low) low = x[i];
     if (x[i] > high) high = x[i];
   }
-  values.clear();
   if (high == missing_int) {
     for (std::size_t i = 0; i < n; ++i) codes[i] = 0;
     return true;
@@ -81,6 +92,63 @@ inline bool all_finite(const double* x, std::size_t n) {
     for (int lane = 0; lane < 4; ++lane) sums[lane] += x[i + lane] * 0.0;
   for (; i < n; ++i) sums[0] += x[i] * 0.0;
   return sums[0] + sums[1] + sums[2] + sums[3] == 0.0;
+}
+
+// Shifts along the clock: `give(row, from)` is called for each row with the row of the same
+// entity `lag` ticks before, or with -1. A negative lag looks ahead.
+//
+// Rows in `order` (from 1; null: as they are), by entity and within one by rising clock: a
+// cursor trails each row by the lag.
+template <class Give>
+void shift_in_order(const int* entity, const int* clock, const int* order, std::size_t n, int lag,
+                    Give&& give) {
+  auto row = [&](std::size_t at) { return order ? static_cast<std::size_t>(order[at]) - 1 : at; };
+  std::size_t cursor = 0;
+  for (std::size_t at = 0; at < n; ++at) {
+    const std::size_t r = row(at);
+    const long long wanted = static_cast<long long>(clock[r]) - lag;
+    while (cursor < n) {
+      const std::size_t o = row(cursor);
+      if (entity[o] > entity[r] || (entity[o] == entity[r] && clock[o] >= wanted)) break;
+      ++cursor;
+    }
+    const std::size_t o = cursor < n ? row(cursor) : r;
+    const bool found = cursor < n && entity[o] == entity[r] && clock[o] == wanted;
+    give(r, found ? static_cast<long long>(o) : -1);
+  }
+}
+
+// The same for rows in any order, through a table of the grid's cells, which holds what
+// `take(row)` gives; `give(row, value)` gets it, `none` where the cell is empty.
+template <class Value, class Take, class Give>
+void shift_by_table(const int* entity, const int* clock, std::size_t n, std::size_t entities,
+                    std::size_t periods, int lag, int threads, Value none, Take&& take, Give&& give) {
+  const std::unique_ptr<Value[]> table(new Value[entities * periods]);
+  auto cell = [&](std::size_t r) {
+    return static_cast<std::size_t>(entity[r] - 1) * periods + static_cast<std::size_t>(clock[r] - 1);
+  };
+  const long long span = static_cast<long long>(periods);
+  constexpr std::size_t ahead = 24;  // rows whose cells are fetched in advance
+  // Each thread has its own entities, and so its own part of the table.
+  const std::size_t pieces = static_cast<std::size_t>(std::max(1, threads));
+  for_each_piece(pieces, threads, [&](std::size_t piece) {
+    const std::size_t first = entities * piece / pieces, last = entities * (piece + 1) / pieces;
+    auto mine = [&](std::size_t r) {
+      const std::size_t e = static_cast<std::size_t>(entity[r]) - 1;
+      return e >= first && e < last;
+    };
+    std::fill(table.get() + first * periods, table.get() + last * periods, none);
+    for (std::size_t r = 0; r < n; ++r) {
+      if (r + ahead < n && mine(r + ahead)) __builtin_prefetch(&table[cell(r + ahead)], 1);
+      if (mine(r)) table[cell(r)] = take(r);
+    }
+    for (std::size_t r = 0; r < n; ++r) {
+      if (r + ahead < n && mine(r + ahead)) __builtin_prefetch(&table[cell(r + ahead)], 0);
+      if (!mine(r)) continue;
+      const long long wanted = static_cast<long long>(clock[r]) - lag;
+      give(r, wanted >= 1 && wanted <= span ? table[cell(r) - lag] : none);
+    }
+  });
 }
 
 }  // namespace wavetax

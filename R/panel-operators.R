@@ -1,0 +1,175 @@
+#' Past, future, changes and means on the panel's own clock
+#'
+#' Question answered: *what was this last period, how much has it changed, what is it on
+#' average for this entity?* For formulas of the `fit_` functions, and for
+#' [transform()] and [within()] on a panel frame.
+#'
+#' * `past(x, k)`: x of the same entity k periods before; `ahead(x, k)`: k after.
+#' * `change(x, k)`: x less `past(x, k)`.
+#' * `entity_mean(x)`, `period_mean(x)`: the mean over the rows of the entity, or of
+#'   the period, that have x.
+#' * `against(f, base)`: the categories f with `base` as the reference.
+#'
+#' Periods are counted on the clock of the [panel_frame()], in its steps: never across an
+#' entity's border, and where that period is not there the value is `NA`. They nest:
+#' `change(log(nights))`, `past(change(levy), 2)`. Several k at once give several
+#' regressors, `past(levy, 0:2)` those of this period and the two before. In a fit they
+#' see the whole panel, also the rows that `rows =` leaves out.
+#'
+#' @param x A column or an expression of columns, one value a row.
+#' @param k Whole numbers of periods, 0 or more.
+#' @param f A text or factor column.
+#' @param base One of its categories.
+#' @return A vector with a value for each row; with several k a matrix with a column each.
+#' @section Errors:
+#' `wavetax_error_not_a_panel` outside a panel frame; `wavetax_error_operator` for a
+#' negative or broken k, a k that exceeds the panel's length, or a base that is no
+#' category.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit_fixed(log(nights) ~ past(levy, 0:1) + against(coast, "Ember"):storms, panel)
+#' panel <- transform(panel, rise = change(levy), usual = entity_mean(levy))
+#' head(panel[c("harbour", "season", "levy", "rise", "usual")])
+#' @export
+past <- function(x, k = 1) stop_outside_panel("past")
+
+#' @rdname past
+#' @export
+ahead <- function(x, k = 1) stop_outside_panel("ahead")
+
+#' @rdname past
+#' @export
+change <- function(x, k = 1) stop_outside_panel("change")
+
+#' @rdname past
+#' @export
+entity_mean <- function(x) stop_outside_panel("entity_mean")
+
+#' @rdname past
+#' @export
+period_mean <- function(x) stop_outside_panel("period_mean")
+
+#' @rdname past
+#' @export
+against <- function(f, base) {
+  values <- if (is.factor(f)) levels(f) else sort(unique(as.character(f)), method = "radix")
+  if (length(base) != 1 || !as.character(base) %in% values) {
+    stop_wavetax(
+      "operator", sprintf("The base %s is not a category.", list_words(dQuote(base, FALSE))),
+      todo = sprintf("Categories are %s.", list_some(values, 8))
+    )
+  }
+  factor(f, levels = c(as.character(base), setdiff(values, as.character(base))))
+}
+
+stop_outside_panel <- function(name) {
+  stop_wavetax(
+    "not_a_panel", sprintf("`%s()` does not know here which rows are of one entity.", name),
+    todo = c(
+      sprintf("Use it in a formula on a `panel_frame()`, or as `transform(panel, new = %s(x))`.", name)
+    )
+  )
+}
+
+# The operators bound to the rows of one panel.
+panel_operators <- function(index) {
+  shift <- function(x, k, direction, name) {
+    check_shift(x, k, index, name)
+    columns <- lapply(k, function(one) shift_values(x, index, direction * one))
+    if (length(k) == 1) return(columns[[1]])
+    columns <- do.call(cbind, columns)
+    colnames(columns) <- k
+    columns
+  }
+  list(
+    past = function(x, k = 1) shift(x, k, 1L, "past"),
+    ahead = function(x, k = 1) shift(x, k, -1L, "ahead"),
+    change = function(x, k = 1) x - shift(x, k, 1L, "change"),
+    entity_mean = function(x) group_mean(x, index$codes, length(index$entities)),
+    period_mean = function(x) group_mean(x, index$clock, index$span)
+  )
+}
+
+# x of the same entity `lag` ticks before each row. Through a table of the grid's cells
+# where that is small enough, otherwise along the rows in order.
+shift_values <- function(x, index, lag) {
+  lag <- as.integer(lag)
+  plain <- is.double(x) && is.null(attributes(x))
+  span <- index$span
+  dense <- as.numeric(length(index$entities)) * span <= 8 * length(index$codes) + 1e6
+  if (plain && (index$ordered || dense)) {
+    entities <- if (index$ordered) 0 else length(index$entities)
+    return(cpp_shifted_values(x, index$codes, index$clock, entities, span, lag,
+                              core_threads(length(x))))
+  }
+  order <- if (!index$ordered) order(index$codes, index$clock, method = "radix")
+  x[cpp_shifted_rows(index$codes, index$clock, order, lag)]
+}
+
+group_mean <- function(x, codes, count) {
+  x <- as.double(x)
+  present <- !is.na(x)
+  sums <- cpp_group_sums(replace(x, !present, 0), codes, count)
+  counts <- cpp_group_sums(as.double(present), codes, count)
+  (sums / ifelse(counts == 0, NA, counts))[codes]
+}
+
+check_shift <- function(x, k, index, name) {
+  if (length(x) != length(index$codes)) {
+    stop_wavetax("operator", sprintf("`%s()` was given %s for %s.", name, count_of(length(x), "value"),
+                                     count_of(length(index$codes), "row")),
+                 todo = "Give it a column, or an expression of columns.")
+  }
+  whole <- is.numeric(k) && length(k) > 0 && !anyNA(k) && all(k == trunc(k) & k >= 0)
+  opposite <- c(past = "ahead", ahead = "past", change = "ahead")[[name]]
+  if (!whole) {
+    stop_wavetax("operator", sprintf("`%s(x, %s)`: k is not a whole number of periods, 0 or more.",
+                                     name, paste(format(k), collapse = ", ")),
+                 todo = sprintf("For the other direction there is `%s()`.", opposite))
+  }
+  span <- index$span
+  if (any(k >= span)) {
+    stop_wavetax("operator", sprintf("`%s(x, %d)` reaches beyond the panel, which has %s.", name,
+                                     as.integer(max(k)), count_of(span, "period")),
+                 todo = sprintf("The longest k is %d.", span - 1L))
+  }
+}
+
+# Evaluates an expression among the columns of a table; on a panel frame with the
+# operators at hand.
+evaluate_among <- function(expr, data, env, index = NULL) {
+  operators <- if (!is.null(index)) panel_operators(index) else list()
+  outer <- list2env(operators, parent = env)
+  eval(expr, list2env(as.list(plain_data_frame(data)), parent = outer))
+}
+
+#' @export
+transform.panel_frame <- function(`_data`, ...) {
+  index <- panel_index(`_data`)
+  expressions <- as.list(substitute(list(...)))[-1]
+  out <- plain_data_frame_keeping_names(`_data`)
+  for (name in names(expressions)) {
+    out[[name]] <- evaluate_among(expressions[[name]], `_data`, parent.frame(), index)
+  }
+  restore_panel(out, index)
+}
+
+#' @export
+with.panel_frame <- function(data, expr, ...) {
+  evaluate_among(substitute(expr), data, parent.frame(), panel_index(data))
+}
+
+#' @export
+within.panel_frame <- function(data, expr, ...) {
+  index <- panel_index(data)
+  outer <- list2env(panel_operators(index), parent = parent.frame())
+  inner <- list2env(as.list(plain_data_frame(data)), parent = outer)
+  eval(substitute(expr), inner)
+  values <- as.list(inner, all.names = TRUE)
+  out <- plain_data_frame_keeping_names(data)
+  out[setdiff(names(data), names(values))] <- NULL
+  new <- setdiff(names(values), names(data))
+  out[names(values)[names(values) %in% names(data)]] <- values[names(values) %in% names(data)]
+  for (name in new) out[[name]] <- values[[name]]
+  restore_panel(out, index)
+}
