@@ -52,18 +52,6 @@ write_whole_file <- function(lines, file) {
   rename_whole_file(partial, file)
 }
 
-check_folder <- function(folder) {
-  if (dir.exists(folder) && file.access(folder, 2) == 0) return(invisible())
-  stop_wavetax("cannot_write", sprintf("Nothing can be written to the folder %s.", sQuote(folder, FALSE)),
-               todo = "Make the folder first, or choose another.")
-}
-
-rename_whole_file <- function(partial, file) {
-  if (!dir.exists(file) && file.rename(partial, file)) return(invisible(file))
-  stop_wavetax("cannot_write", sprintf("%s cannot be replaced.", sQuote(file, FALSE)),
-               todo = "Is it a folder, or open in another program?")
-}
-
 table_csv <- function(table) {
   cells <- table_cells(table)[-1]
   cells[] <- lapply(cells, function(column) {

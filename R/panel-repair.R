@@ -1,0 +1,94 @@
+#' Repair what was found, as named, with a log
+#'
+#' Question answered: *how do I mend the file so that it can be shown what I did?* Only
+#' what is named is done; every cell and row changed is in the log, which can also be
+#' printed as R code.
+#'
+#' @param data The data frame that was looked at.
+#' @param findings Its [panel_problems()].
+#' @param names Entity names to replace: `c("Oskav\u00edk" = "Oskavik")`.
+#' @param numbers Columns to read as numbers; decimal commas are read, and cells that are
+#'   no numbers become missing.
+#' @param drop Kinds of findings whose rows go: `"missing keys"`, `"total row"`, `"blank
+#'   rows"`, `"header repeated"`, `"unread periods"`.
+#' @param repeated `NULL`, `"first"` or `"last"`: which row of a repeated key stays.
+#' @return `data` repaired, a plain data frame. `repair_log()` gives its log: a data frame
+#'   of class `repair_log` with `action`, `row` (of the data given), `column`, `before`,
+#'   `after`. `print(log, code = TRUE)` prints it as R code.
+#' @section Errors:
+#' `wavetax_error_repair` when something named was not found;
+#' `wavetax_error_unknown_column`.
+#' @examples
+#' raw <- data.table::fread(system.file("extdata", "harbours-raw.csv", package = "wavetax"))
+#' found <- panel_problems(raw, harbour, season)
+#' mended <- panel_repair(raw, found, names = c("Oskav\u00edk" = "Oskavik"),
+#'   numbers = c("nights", "levy"), drop = "missing keys", repeated = "last")
+#' repair_log(mended)
+#' panel_frame(mended, harbour, season)
+#' @export
+panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL) {
+  check_is_table(data)
+  check_findings(findings)
+  data <- plain_data_frame(data)
+  entity <- attr(findings, "entity")
+  period <- attr(findings, "period")
+  log <- list()
+  keep <- rep(TRUE, nrow(data))
+  for (from in base::names(names)) {
+    rows <- which(data[[entity]] == from)
+    if (length(rows) == 0) stop_repair(sprintf("No row has the %s %s.", entity, dQuote(from, FALSE)))
+    log <- c(log, list(log_cells("name", rows, entity, data[[entity]][rows], names[[from]])))
+    data[[entity]][rows] <- names[[from]]
+  }
+  for (kind in drop) {
+    rows <- unlist(findings$rows[findings$kind == kind])
+    if (length(rows) == 0) stop_repair(sprintf("No finding is %s.", dQuote(kind, FALSE)))
+    keep[rows] <- FALSE
+    log <- c(log, list(log_cells(paste("drop:", kind), rows)))
+  }
+  for (name in numbers) {
+    check_columns(name, data)
+    before <- data[[name]]
+    data <- suppressWarnings(convert_numbers(data, name), classes = "wavetax_warning_not_numbers")
+    plain <- suppressWarnings(as.numeric(before))
+    rows <- which(!is.na(before) & (is.na(plain) | plain != data[[name]]) & keep)
+    log <- c(log, list(log_cells("number", rows, name, before[rows], data[[name]][rows])))
+  }
+  if (!is.null(repeated)) {
+    repeated <- rlang::arg_match0(repeated, c("first", "last"))
+    key <- paste(data[[entity]], data[[period]], sep = "\r")
+    again <- duplicated(replace(key, !keep, paste("\n", which(!keep))), fromLast = repeated == "last") & keep
+    log <- c(log, list(log_cells(paste("repeated: keep", repeated), which(again))))
+    keep <- keep & !again
+  }
+  log <- do.call(rbind, log)
+  attr(log, "call") <- list(names = names, numbers = numbers, keep = which(!keep), entity = entity)
+  out <- data[keep, , drop = FALSE]
+  rownames(out) <- NULL
+  attr(out, "repair_log") <- structure(log, class = c("repair_log", "data.frame"))
+  out
+}
+
+check_findings <- function(findings) {
+  if (inherits(findings, "panel_problems") && !is.null(attr(findings, "entity"))) return(invisible())
+  stop_repair("`findings` is not what `panel_problems()` gave on these data.")
+}
+
+stop_repair <- function(found) {
+  stop_wavetax("repair", found, todo = "Look at the findings again: `panel_problems(data, entity, period)`.")
+}
+
+log_cells <- function(action, rows, column = NA_character_, before = NA, after = NA) {
+  if (length(rows) == 0) return(NULL)
+  data.frame(action = action, row = rows, column = column, before = as.character(before),
+             after = as.character(after))
+}
+
+#' @rdname panel_repair
+#' @param repaired What `panel_repair()` gave.
+#' @export
+repair_log <- function(repaired) {
+  log <- attr(repaired, "repair_log", exact = TRUE)
+  if (is.null(log)) stop_repair("These data have no log of repairs.")
+  log
+}

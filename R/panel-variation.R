@@ -1,0 +1,118 @@
+#' Where each variable varies: between entities, within them, or nowhere
+#'
+#' Question answered: *is there anything within entities for fixed effects to work on?*
+#'
+#' For numbers: rows, missing, mean, and three standard deviations: overall, of
+#' x; between, of the entities' means; within, of x less its entity's mean (each with its
+#' count less 1 below the root); minimum and maximum. In words: whether it never varies
+#' within an entity, is the same for all entities in a period, or varies within how
+#' many. Categories (text, factors, true and false): rows of each, entities that ever
+#' have it, and how often an entity changes from one to another between adjacent periods.
+#'
+#' @param data A [panel_frame()].
+#' @param ... Columns, bare or quoted; none for all but the keys.
+#' @param by A column, bare or quoted, to do it for each of its values.
+#' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
+#'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,
+#'   and `group` with `by`), `categories` (a data frame: `variable`, `value`, `rows`,
+#'   `entities`) and `transitions` (a named list of tables, from rows to columns).
+#'   `as.data.frame()` gives `numbers`.
+#' @section Errors:
+#' `wavetax_error_not_a_panel`, `wavetax_error_unknown_column`.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' panel_variation(panel)
+#' panel_variation(panel, levy, nights, by = coast)
+#' @export
+panel_variation <- function(data, ..., by = NULL) {
+  check_is_panel(data)
+  index <- panel_index(data)
+  names <- vapply(rlang::enquos(...), column_name, "", data, "described", USE.NAMES = FALSE)
+  by <- rlang::enquo(by)
+  group <- if (!rlang::quo_is_null(by)) column_name(by, data, "grouping")
+  if (length(names) == 0) names <- setdiff(names(data), c(index$entity, index$period, group))
+  is_number <- vapply(data[names], function(x) is.numeric(x) && !is.factor(x), logical(1))
+  describe <- function(rows, label) {
+    part <- list(codes = index$codes[rows], clock = index$clock[rows])
+    out <- do.call(rbind, lapply(names[is_number], function(name) {
+      describe_number(as.double(data[[name]][rows]), name, part, index)
+    }))
+    if (!is.null(label) && !is.null(out)) cbind(group = label, out) else out
+  }
+  numbers <- if (is.null(group)) {
+    describe(seq_len(nrow(data)), NULL)
+  } else {
+    values <- sort(unique(as.character(data[[group]])))
+    do.call(rbind, lapply(values, function(value) describe(which(data[[group]] == value), value)))
+  }
+  texts <- names[!is_number]
+  structure(list(
+    entity = index$entity, period = index$period, by = group, numbers = numbers,
+    categories = do.call(rbind, lapply(texts, function(name) describe_category(data[[name]], name, index))),
+    transitions = lapply(stats::setNames(texts, texts), function(name) transitions_of(data[[name]], index)),
+    varies = vapply(texts, function(name) variation_words(match(data[[name]], unique(data[[name]])), index, index), "")
+  ), class = "panel_variation")
+}
+
+#' @export
+as.data.frame.panel_variation <- function(x, row.names = NULL, optional = FALSE, ...) x$numbers
+
+describe_number <- function(x, name, part, index) {
+  seen <- is.finite(x)
+  v <- x[seen]
+  codes <- part$codes[seen]
+  if (length(v) == 0) v <- NA_real_
+  groups <- rank_codes(codes)
+  size <- tabulate(groups$codes, groups$count)
+  means <- if (length(codes) > 0) cpp_group_sums(v, groups$codes, groups$count) / size else NA_real_
+  data.frame(
+    variable = name, rows = sum(seen), missing = sum(!seen), mean = mean(v), overall = stats::sd(v),
+    between = stats::sd(means),
+    within = if (length(codes) > 0) stats::sd(v - means[groups$codes]) else NA_real_,
+    min = min(v), max = max(v),
+    varies = if (length(codes) > 0) variation_words(v, list(codes = codes, clock = part$clock[seen]), index) else "all missing"
+  )
+}
+
+# In words where a variable varies.
+variation_words <- function(x, part, index) {
+  x <- as.double(x)
+  seen <- !is.na(x)
+  x <- x[seen]
+  entity <- groups_that_vary(x, part$codes[seen])
+  period <- groups_that_vary(x, part$clock[seen])
+  if (length(unique(x)) <= 1) return("the same in every row")
+  if (entity$vary == 0) return(sprintf("never varies within a %s", index$entity))
+  if (period$vary == 0) {
+    return(sprintf("the same for all %s in a %s", plural_of(index$entity), index$period))
+  }
+  if (entity$vary == entity$able) return(sprintf("varies within every %s", index$entity))
+  sprintf("varies within %s of %s", count_words(entity$vary), count_of(entity$groups, index$entity))
+}
+
+# Groups, those with more than one row, and those in which x is not one value.
+groups_that_vary <- function(x, codes) {
+  first <- match(codes, codes)
+  differs <- x != x[first]
+  list(
+    groups = length(unique(codes)), able = length(unique(codes[duplicated(codes)])),
+    vary = length(unique(codes[differs]))
+  )
+}
+
+describe_category <- function(x, name, index) {
+  x <- as.character(x)
+  values <- sort(unique(x), method = "radix")
+  data.frame(
+    variable = name, value = values, rows = as.vector(table(factor(x, values))),
+    entities = vapply(values, function(value) length(unique(index$codes[which(x == value)])), 0L)
+  )
+}
+
+# How often an entity goes from one category to another between adjacent periods.
+transitions_of <- function(x, index) {
+  x <- factor(as.character(x))
+  if (nlevels(x) > 20) return(NULL)
+  before <- shift_values(as.integer(x), index, 1)
+  table(from = factor(levels(x)[before], levels(x)), to = x)
+}

@@ -1,0 +1,104 @@
+# How findings, repairs and variation are printed.
+
+#' @export
+print.panel_problems <- function(x, ...) {
+  heads <- c(stops = "Stops a fit", likely = "Likely wrong", note = "To know")
+  if (nrow(x) == 0) say("Nothing found.")
+  for (weight in intersect(names(heads), x$weight)) {
+    rows <- which(x$weight == weight)
+    if (weight != x$weight[1]) writeLines("")
+    say_heading(heads[[weight]], " (", length(rows), ")")
+    for (r in rows) {
+      writeLines(strwrap(paste0(x$kind[r], ": ", x$where[r]), line_width() + 1, indent = 2, exdent = 4))
+      writeLines(strwrap(x$todo[r], line_width() + 1, indent = 4, exdent = 4))
+    }
+  }
+  invisible(x)
+}
+
+#' @export
+print.repair_log <- function(x, ..., code = FALSE) {
+  if (code) {
+    writeLines(repair_code(x))
+    return(invisible(x))
+  }
+  if (is.null(x$row)) {
+    say("Nothing was changed.")
+    return(invisible(x))
+  }
+  say_heading("Repairs: ", count_of(nrow(x), "cell or row"))
+  for (action in unique(x$action)) {
+    part <- x[x$action == action, ]
+    cells <- if (is.na(part$column[1])) {
+      where_rows(part$row)
+    } else {
+      list_some(sprintf("row %d %s: \"%s\" to %s", part$row, part$column, part$before,
+                        ifelse(is.na(part$after), "missing", part$after)), 6)
+    }
+    say(action, ": ", cells)
+  }
+  invisible(x)
+}
+
+# The log as R code on a data frame `data`.
+repair_code <- function(log) {
+  done <- attr(log, "call")
+  text <- function(x) encodeString(x, quote = "\"")
+  changed <- log[!is.na(log$column), ]
+  cells <- sprintf(
+    "data[%d, %s] <- %s", changed$row, text(changed$column),
+    ifelse(is.na(changed$after), "NA", text(changed$after))
+  )
+  numbers <- sprintf("data[[%s]] <- as.numeric(data[[%s]])", text(done$numbers), text(done$numbers))
+  dropped <- if (length(done$keep) > 0) sprintf("data <- data[-c(%s), ]", paste(done$keep, collapse = ", "))
+  c(cells, if (length(done$numbers) > 0) numbers, dropped)
+}
+
+#' @export
+print.panel_variation <- function(x, ...) {
+  say_heading("Where variables vary, by ", x$entity, " and ", x$period)
+  if (!is.null(x$numbers)) show_variation(x)
+  for (name in unique(x$categories$variable)) show_category(x, name)
+  invisible(x)
+}
+
+show_variation <- function(x) {
+  numbers <- x$numbers
+  groups <- if (is.null(x$by)) list(numbers) else split(numbers, numbers$group)
+  for (group in groups) {
+    if (!is.null(x$by)) {
+      writeLines("")
+      say_heading(x$by, " ", group$group[1])
+    }
+    value <- function(v) align_decimal(format_number(v))
+    columns <- list(
+      group$variable, count_words(group$rows), if (any(group$missing > 0)) count_words(group$missing),
+      value(group$mean), value(group$overall), value(group$between), value(group$within)
+    )
+    names(columns) <- c("", "rows", "missing", "mean", "overall", "between", "within")
+    writeLines(format_columns(Filter(Negate(is.null), columns)))
+    words <- split(group$variable, group$varies)
+    for (what in names(words)) say(upper_first(what), ": ", list_words(words[[what]]))
+  }
+}
+
+upper_first <- function(x) paste0(toupper(substr(x, 1, 1)), substring(x, 2))
+
+show_category <- function(x, name) {
+  part <- x$categories[x$categories$variable == name, ]
+  writeLines("")
+  say(name, ", ", count_of(nrow(part), "category"), "; ", x$varies[[name]])
+  shown <- utils::head(part[order(-part$rows), ], 8)
+  columns <- list(shown$value, count_words(shown$rows), count_words(shown$entities))
+  names(columns) <- c("", "rows", plural_of(x$entity))
+  writeLines(format_columns(columns))
+  if (nrow(part) > 8) say("  and ", count_of(nrow(part) - 8, "more category"))
+  moves <- x$transitions[[name]]
+  if (!is.null(moves)) {
+    stay <- sum(diag(moves))
+    if (sum(moves) > stay) {
+      say("From one ", x$period, " to the next ", count_words(sum(moves) - stay), " of ",
+          count_words(sum(moves)), " change")
+    }
+  }
+}
