@@ -3,7 +3,10 @@
 
 cli_commands <- c(
   demo = "run the whole job on the made-up harbours",
-  fit = "estimate and compare models of a CSV file"
+  check = "find what is broken in a table",
+  profile = "the shape of a panel, and where its variables vary",
+  reshape = "periods as columns to periods as rows, or back",
+  fit = "estimate and compare models of a table"
 )
 
 cli_main <- function(args) {
@@ -23,7 +26,8 @@ cli_main <- function(args) {
       if (length(near) > 0) sprintf("Did you mean %s?", near[1])
     ), "wavetax --help"))
   }
-  run <- switch(args[1], demo = cli_demo, fit = cli_fit)
+  run <- switch(args[1], demo = cli_demo, fit = cli_fit, check = cli_check, profile = cli_profile,
+                reshape = cli_reshape)
   cli_guard(run(args[-1]), args[1])
 }
 
@@ -53,13 +57,19 @@ cli_guard <- function(work, command) {
       warning = function(cnd) {
         writeLines(c(paste("Warning:", conditionMessage(cnd))), stderr())
         invokeRestart("muffleWarning")
+      },
+      message = function(cnd) {
+        writeLines(sub("\n$", "", conditionMessage(cnd)), stderr())
+        invokeRestart("muffleMessage")
       }
     ),
     wavetax_usage = function(cnd) {
       cli_usage_error(conditionMessage(cnd), sprintf("wavetax %s --help", command))
     },
     wavetax_help = function(cnd) 0L,
+    wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
+      if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
       writeLines(paste("Error:", conditionMessage(cnd)), stderr())
       1L
     }

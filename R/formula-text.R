@@ -47,5 +47,6 @@ stop_formula_text <- function(text, where) {
 
 formula_environment <- function() {
   names <- setdiff(c(formula_operators, formula_functions, "c"), "~")
-  list2env(stats::setNames(lapply(names, get), names), parent = emptyenv())
+  here <- environment()
+  list2env(stats::setNames(lapply(names, get, envir = here), names), parent = emptyenv())
 }

@@ -60,7 +60,7 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
   start <- readBin(file, "raw", min(file.size(file), 1e6))
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.")
   if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
-  tryCatch(
+  data <- tryCatch(
     withCallingHandlers(
       data.table::fread(
         file = file, data.table = FALSE, showProgress = FALSE, na.strings = missing,
@@ -74,6 +74,24 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
       stop_not_a_table(file, conditionMessage(cnd))
     }
   )
+  as_utf8(data, encoding, file)
+}
+
+# All text in UTF-8, the names of the columns too.
+as_utf8 <- function(data, encoding, file) {
+  convert <- function(x) {
+    if (!is.character(x) || all(validUTF8(x))) return(x)
+    iconv(x, if (encoding == "UTF-8") "UTF-8" else "latin1", "UTF-8")
+  }
+  text <- vapply(data, is.character, logical(1))
+  missing <- vapply(data[text], function(x) sum(is.na(x)), 0L)
+  data[text] <- lapply(data[text], convert)
+  names(data) <- convert(names(data))
+  lost <- vapply(data[text], function(x) sum(is.na(x)), 0L) > missing
+  if (any(lost) || anyNA(names(data))) {
+    stop_not_a_table(file, sprintf("Some text in it is not in %s; give its encoding.", encoding))
+  }
+  data
 }
 
 # Whether bytes are valid UTF-8; a character may be cut at their end.

@@ -61,7 +61,9 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
     log <- c(log, list(log_cells(paste("repeated: keep", repeated), which(again))))
     keep <- keep & !again
   }
-  log <- do.call(rbind, log)
+  nothing <- data.frame(action = character(), row = integer(), column = character(),
+                        before = character(), after = character())
+  log <- do.call(rbind, c(list(nothing), log))
   attr(log, "call") <- list(names = names, numbers = numbers, keep = which(!keep), entity = entity)
   out <- data[keep, , drop = FALSE]
   rownames(out) <- NULL

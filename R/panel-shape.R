@@ -14,7 +14,11 @@
 #'   `"day"` or `"label"`),
 #'   `balanced`, `gap_cells` (missing entity-periods inside), `gap_entities`,
 #'   `late`, `early`, `once` (entities that enter late, leave early, are seen once),
-#'   `per_entity` (rows of each entity, named).
+#'   `per_entity`, `per_period` (rows of each, named), `first_seen`, `last_seen` (ticks by
+#'   entity), `gaps` (a data frame: `entity`, `missing`), `patterns` (a data frame:
+#'   `pattern`, a mark a period, and `entities`, commonest first), `components` (connected
+#'   groups of entities and periods; effects of both can be told apart within one),
+#'   `regular` (by entity: its rows are one constant step apart).
 #' @section Errors:
 #' `wavetax_error_not_a_panel` when `data` is not a panel frame.
 #' @examples
@@ -23,21 +27,87 @@
 panel_shape <- function(data) {
   check_is_panel(data)
   index <- panel_index(data)
+  counts <- panel_counts(index)
+  seen <- unname(counts$per_entity)
+  inside <- counts$last_seen - counts$first_seen + 1L - seen
+  structure(c(unclass(counts), list(
+    gaps = entity_gaps(index, inside, counts), patterns = presence_patterns(index),
+    components = count_components(index), regular = regular_step(index, seen, counts)
+  )), class = "panel_shape")
+}
+
+# The part of the shape that is cheap for millions of rows.
+panel_counts <- function(index) {
   N <- length(index$entities)
   last_tick <- max(index$ticks)
+  rows <- length(index$codes)
   seen <- tabulate(index$codes, N)
   ends <- cpp_first_and_last(index$codes, index$clock, N)
   inside <- ends$last - ends$first + 1L - seen
   structure(list(
     entity = index$entity, period = index$period,
-    rows = nrow(data), entities = N, periods = length(index$periods),
+    rows = rows, entities = N, periods = length(index$periods),
     first = index$periods[1], last = index$periods[length(index$periods)],
     step = index$step, unit = index$unit,
-    balanced = nrow(data) == N * length(index$periods),
+    balanced = rows == as.numeric(N) * length(index$periods),
     gap_cells = sum(inside), gap_entities = sum(inside > 0),
     late = sum(ends$first > 1L), early = sum(ends$last < last_tick), once = sum(seen == 1L),
-    per_entity = stats::setNames(seen, index$entities)
+    per_entity = stats::setNames(seen, index$entities),
+    per_period = stats::setNames(tabulate(index$clock, last_tick)[index$ticks], format_period(index$periods)),
+    first_seen = ends$first, last_seen = ends$last
   ), class = "panel_shape")
+}
+
+# The missing periods of each entity with gaps, by their labels where they have one.
+entity_gaps <- function(index, inside, counts) {
+  who <- which(inside > 0)
+  rows <- which((inside > 0)[index$codes])
+  mine <- split(index$clock[rows], factor(index$codes[rows], who))
+  missing <- mapply(function(code, seen) {
+    ticks <- setdiff(seq(counts$first_seen[code], counts$last_seen[code]), seen)
+    labels <- format_period(index$periods)[match(ticks, index$ticks)]
+    if (length(ticks) > 20 || anyNA(labels)) count_of(length(ticks), index$period) else list_words(labels)
+  }, who, mine)
+  data.frame(entity = as.character(index$entities)[who], missing = as.character(missing))
+}
+
+# Patterns of presence by frequency; panels of many periods have none in text.
+presence_patterns <- function(index) {
+  T <- length(index$ticks)
+  if (T > 200) return(data.frame(pattern = character(), entities = integer()))
+  marks <- matrix(".", length(index$entities), T)
+  marks[cbind(index$codes, match(index$clock, index$ticks))] <- "x"
+  text <- do.call(paste0, lapply(seq_len(T), function(t) marks[, t]))
+  counts <- sort(table(text), decreasing = TRUE)
+  data.frame(pattern = names(counts), entities = as.vector(counts))
+}
+
+# Connected components of the graph of entities and periods: labels run down to the least.
+count_components <- function(index) {
+  place <- match(index$clock, index$ticks)
+  label <- seq_along(index$ticks)
+  repeat {
+    entity <- rep(length(label) + 1L, length(index$entities))
+    lowest <- tapply(label[place], index$codes, min)
+    entity[as.integer(names(lowest))] <- lowest
+    new <- as.vector(tapply(entity[index$codes], place, min))
+    if (identical(new, label)) return(length(unique(label)))
+    label <- as.integer(new)
+  }
+}
+
+# Whether each entity's own rows are one constant step apart.
+regular_step <- function(index, seen, counts) {
+  steps <- ifelse(seen > 1L, (counts$last_seen - counts$first_seen) / (seen - 1L), 1)
+  even <- steps == round(steps)
+  if (all(steps == 1)) return(rep(TRUE, length(seen)))
+  order <- order(index$codes, index$clock, method = "radix")
+  code <- index$codes[order]
+  apart <- diff(index$clock[order])
+  same <- diff(code) == 0L
+  odd <- unique(code[-1][same & apart != steps[code[-1]]])
+  even[odd] <- FALSE
+  even
 }
 
 check_is_panel <- function(data) {

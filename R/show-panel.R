@@ -2,7 +2,7 @@
 
 #' @export
 print.panel_frame <- function(x, ..., n = 6) {
-  shape <- panel_shape(x)
+  shape <- panel_counts(panel_index(x))
   say_heading(shape_size(shape))
   say(shape_evenness(shape))
   rows <- utils::head(plain_data_frame_keeping_names(x), n)
@@ -38,11 +38,35 @@ print.panel_shape <- function(x, ...) {
   cells <- as.numeric(x$entities) * x$periods
   say(format_number(100 * x$rows / cells, 3), " percent of the ",
       format_number(cells, decimals = 0), " cells of the full grid are there")
+  say(connected_words(x))
+  if (!x$balanced) show_patterns(x)
+  if (nrow(x$gaps) > 0) {
+    say("Gaps: ", list_some(sprintf("%s (%s)", x$gaps$entity, x$gaps$missing), 4))
+  }
   invisible(x)
 }
 
+connected_words <- function(shape) {
+  if (shape$components == 1) {
+    return(sprintf("Connected: effects of %s and %s can be told apart", plural_of(shape$entity),
+                   plural_of(shape$period)))
+  }
+  sprintf("Not connected: %s of %s that share no %s; effects compare only within one",
+          count_words(shape$components), plural_of("group"), shape$period)
+}
+
+# The commonest patterns of presence: a mark a period, a dot where there is no row.
+show_patterns <- function(shape) {
+  patterns <- utils::head(shape$patterns, 5)
+  if (nchar(patterns$pattern[1]) > 60) return(invisible())
+  say("Patterns of presence (", count_words(nrow(shape$patterns)), " in all):")
+  columns <- list(patterns$pattern, count_words(patterns$entities))
+  names(columns) <- c("", plural_of(shape$entity))
+  writeLines(format_columns(columns))
+}
+
 shape_size <- function(shape) {
-  span <- paste(unique(format(c(shape$first, shape$last))), collapse = " to ")
+  span <- paste(unique(format_period(c(shape$first, shape$last))), collapse = " to ")
   step <- step_words(shape)
   sprintf(
     "Panel of %s: %s, %s (%s)", count_of(shape$rows, "row"), count_of(shape$entities, shape$entity),

@@ -22,7 +22,7 @@ print.repair_log <- function(x, ..., code = FALSE) {
     writeLines(repair_code(x))
     return(invisible(x))
   }
-  if (is.null(x$row)) {
+  if (nrow(x) == 0) {
     say("Nothing was changed.")
     return(invisible(x))
   }

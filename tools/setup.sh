@@ -7,7 +7,7 @@ task=${1:-build}
 
 case "$task" in
   build) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse" tools="" ;;
-  test) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse testthat readxl openxlsx dplyr" tools="" ;;
+  test) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse testthat readxl openxlsx dplyr jsonlite" tools="" ;;
   docs) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse roxygen2" tools="" ;;
   lint) packages="lintr" tools="" ;;
   screenshots)

@@ -5,7 +5,7 @@ test_that("every example on the help pages runs", {
     tools::Rd2ex(pages[[page]], script)
     if (!file.exists(script)) next
     expect_error(
-      capture.output(source(script, local = new.env(), echo = FALSE)), NA, label = page
+      capture.output(suppressMessages(source(script, local = new.env(), echo = FALSE))), NA, label = page
     )
   }
 })

@@ -1,0 +1,117 @@
+# wavetax check, profile and reshape: what is in a file.
+
+cli_key_options <- function() {
+  list(
+    cli_option("--entity", "COLUMN", "column that names the entity"),
+    cli_option("--period", "COLUMN", "column that names the period"),
+    cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number", "1"),
+    cli_option("--format", "KIND", "text, csv or json [default: text]", "text")
+  )
+}
+
+cli_parser <- function(usage, description, options) {
+  optparse::OptionParser(usage = usage, description = paste0("\n", description), option_list = options)
+}
+
+cli_check <- function(args) {
+  parser <- cli_parser(
+    "wavetax check FILE --entity COLUMN --period COLUMN [options]",
+    "Finds what is broken in a table. Exit status 1 when something would stop a fit.",
+    cli_key_options()
+  )
+  parsed <- cli_arguments(args, parser, positional = 1)
+  data <- cli_read(parsed)
+  cli_needs(parsed$options, "entity")
+  found <- if (is.null(parsed$options$period)) {
+    wide <- problem_wide(data)
+    if (is.null(wide)) cli_needs(parsed$options, "period")
+    new_panel_problems(list(wide), NULL, NULL)
+  } else {
+    check_columns(c(parsed$options$entity, parsed$options$period), data)
+    find_problems(data, parsed$options$entity, parsed$options$period)
+  }
+  cli_print(found, cli_flat_problems(found), parsed$options$format)
+  if (any(found$weight == "stops")) rlang::abort("found", class = "wavetax_refused")
+}
+
+cli_flat_problems <- function(found) {
+  data.frame(
+    kind = found$kind, weight = found$weight, column = found$column, where = found$where,
+    rows = vapply(found$rows, paste, "", collapse = " "), todo = found$todo
+  )
+}
+
+cli_profile <- function(args) {
+  parser <- cli_parser(
+    "wavetax profile FILE --entity COLUMN --period COLUMN [options]",
+    "Tells the shape of a panel and where its variables vary.",
+    c(cli_key_options(), list(cli_option("--out", "DIR", "folder for the figures")))
+  )
+  parsed <- cli_arguments(args, parser, positional = 1)
+  options <- parsed$options
+  cli_needs(options, c("entity", "period"))
+  data <- cli_read(parsed)
+  check_columns(c(options$entity, options$period), data)
+  panel <- new_panel_frame(data, options$entity, options$period)
+  variation <- panel_variation(panel)
+  if (options$format == "text") {
+    print(panel_shape(panel))
+    writeLines("")
+  }
+  cli_print(variation, as.data.frame(variation), options$format)
+  if (!is.null(options$out)) {
+    make_folder(options$out)
+    file <- file.path(options$out, "presence.png")
+    save_figure(plot_presence(panel), file)
+    cli_wrote(file)
+  }
+}
+
+cli_reshape <- function(args) {
+  parser <- cli_parser(
+    "wavetax reshape FILE --to long|wide --entity COLUMN --period COLUMN -o OUT",
+    "Turns periods as columns into periods as rows, or back.",
+    c(cli_key_options(), list(
+      cli_option("--to", "SHAPE", "long or wide"),
+      cli_option(c("-o", "--out"), "FILE", "file to write: .csv, .tsv, .xlsx or .parquet")
+    ))
+  )
+  parsed <- cli_arguments(args, parser, positional = 1)
+  options <- parsed$options
+  cli_needs(options, c("to", "entity", "out"))
+  if (!options$to %in% c("long", "wide")) stop_usage("--to takes long or wide.")
+  data <- cli_read(parsed)
+  check_columns(options$entity, data)
+  period <- if (is.null(options$period)) "period" else options$period
+  out <- if (options$to == "long") {
+    entity <- options$entity
+    panel_to_long(data, !!entity, period = period)
+  } else {
+    check_columns(period, data)
+    panel_to_wide(new_panel_frame(data, options$entity, period))
+  }
+  write_panel(out, options$out)
+  cli_wrote(options$out)
+}
+
+cli_needs <- function(options, names) {
+  for (name in names) if (is.null(options[[name]])) stop_usage(sprintf("--%s is missing.", name))
+}
+
+cli_read <- function(parsed) {
+  sheet <- parsed$options$sheet
+  if (grepl("^[0-9]+$", sheet)) sheet <- as.integer(sheet)
+  read_table_file(parsed$args, sheet = sheet)
+}
+
+cli_print <- function(object, table, format) {
+  switch(format,
+    text = print(object),
+    csv = data.table::fwrite(table, "", na = ""),
+    json = {
+      check_package("jsonlite", "writes JSON")
+      writeLines(jsonlite::toJSON(table, pretty = TRUE, digits = NA, na = "null"))
+    },
+    stop_usage("--format takes text, csv or json, not ", sQuote(format, FALSE), ".")
+  )
+}

@@ -1,0 +1,26 @@
+# Verbs of other packages that keep a panel frame while its keys are there.
+
+#' @export
+merge.panel_frame <- function(x, y, ...) {
+  index <- panel_index(x)
+  y <- if (is_panel_frame(y)) plain_data_frame_keeping_names(y) else y
+  restore_panel(merge(plain_data_frame_keeping_names(x), y, ...), index)
+}
+
+# Called by dplyr's verbs on their results.
+dplyr_reconstruct.panel_frame <- function(data, template) {
+  index <- attr(template, "panel", exact = TRUE)
+  restore_panel(as.data.frame(data), index)
+}
+
+.onLoad <- function(libname, pkgname) {
+  if (isNamespaceLoaded("dplyr")) {
+    register_dplyr()
+  }
+  setHook(packageEvent("dplyr", "onLoad"), function(...) register_dplyr())
+}
+
+register_dplyr <- function() {
+  registerS3method("dplyr_reconstruct", "panel_frame", dplyr_reconstruct.panel_frame,
+                   envir = asNamespace("dplyr"))
+}

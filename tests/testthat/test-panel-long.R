@@ -1,0 +1,76 @@
+quietly <- function(expr) suppressMessages(expr)
+
+test_that("wide and long are inverse, also unbalanced", {
+  wide <- utils::read.csv(system.file("extdata", "harbours-wide.csv", package = "wavetax"))
+  long <- quietly(panel_to_long(wide, harbour, period = "season"))
+  expect_identical(nrow(long), nrow(harbours))
+  expect_equal(panel_to_wide(long), wide[names(panel_to_wide(long))])
+  again <- quietly(panel_to_long(panel_to_wide(long), harbour, period = "season"))
+  expect_equal(as.data.frame(again), as.data.frame(long), ignore_attr = TRUE)
+  key <- paste(harbours$harbour, harbours$season)
+  expect_equal(long$levy, harbours$levy[match(paste(long$harbour, long$season), key)])
+})
+
+test_that("stubs and periods are found however they are written", {
+  long <- function(...) quietly(panel_to_long(data.frame(id = 1:2, ..., check.names = FALSE), id, period = "t"))
+  expect_identical(long(`2009.tax` = 1:2, `2010.tax` = 3:4)$tax, c(1L, 3L, 2L, 4L))
+  expect_identical(long(tax2009 = 1:2, tax2010 = 3:4, size = 5:6)$size, c(5L, 5L, 6L, 6L))
+  expect_identical(long(tax_2014Q4 = 1:2, tax_2015Q1 = 3:4)$t, c("2014Q4", "2015Q1", "2014Q4", "2015Q1"))
+  own <- quietly(panel_to_long(data.frame(id = 1, tax.before = 2, tax.after = 3), id, period = "t",
+                               pattern = "^(?<variable>[a-z]+)\\.(?<period>.*)$", periods = c("before", "after")))
+  expect_identical(own$tax, c(2, 3))
+  expect_error(long(a = 1:2, b = 3:4), class = "wavetax_error_no_stubs")
+  expect_error(long(x_2009 = c("a", "b"), x_2010 = 1:2), class = "wavetax_error_mixed_kinds")
+  expect_error(quietly(panel_to_long(data.frame(id = 1, x_2009 = 1:2, x_2010 = 1:2), id)),
+               class = "wavetax_error_duplicate_keys")
+})
+
+test_that("balancing fills the grid, keeps whole entities, or finds the block", {
+  panel <- gappy_panel(N = 20, periods = 5, keep = 0.8)
+  full <- quietly(panel_balance(panel, "fill"))
+  expect_identical(nrow(full), 100L)
+  expect_equal(sum(!is.na(full$y)), nrow(panel))
+  expect_false(anyNA(full$region))
+  whole <- quietly(panel_balance(panel, "entities"))
+  expect_true(all(table(whole$id) == 5))
+  block <- quietly(panel_balance(panel, "block"))
+  expect_gte(nrow(block), nrow(whole))
+  expect_true(panel_shape(block)$balanced)
+})
+
+test_that("joins bring in columns and never multiply rows", {
+  panel <- harbour_panel()
+  rates <- data.frame(season = c(2009:2019, 2030), rate = 1:12)
+  expect_message(joined <- panel_join(panel, rates), "not 2020")
+  expect_identical(joined$rate, match(panel$season, rates$season))
+  expect_identical(joined$levy, panel$levy)
+  expect_error(panel_join(panel, rbind(rates, rates)), class = "wavetax_error_duplicate_keys")
+  expect_error(panel_join(panel, data.frame(x = 1)), class = "wavetax_error_no_common_key")
+  expect_error(panel_join(panel, data.frame(season = 1, levy = 1)), class = "wavetax_error_name_taken")
+})
+
+test_that("variation is told between and within, and in words", {
+  panel <- gappy_panel()
+  panel$price <- sin(panel$year)
+  numbers <- as.data.frame(panel_variation(panel, x1, size, price))
+  expect_equal(numbers$between[1], sd(tapply(panel$x1, panel$id, mean)))
+  expect_equal(numbers$within[1], sd(panel$x1 - ave(panel$x1, panel$id)))
+  expect_equal(numbers$overall[1], sd(panel$x1))
+  expect_identical(numbers$varies[2:3], c("never varies within a id", "the same for all ids in a year"))
+  by <- as.data.frame(panel_variation(panel, x1, by = region))
+  expect_equal(by$mean[by$group == "west"], mean(panel$x1[panel$region == "west"]))
+  moves <- panel_variation(panel, kind)$transitions$kind
+  before <- with(panel, past(kind))
+  expect_equal(sum(moves), sum(!is.na(before)))
+  expect_equal(moves["a", "b"], sum(before == "a" & panel$kind == "b", na.rm = TRUE))
+})
+
+test_that("presence is drawn for few and for thousands of entities, paths break at gaps", {
+  expect_equal(nrow(ggplot2::layer_data(plot_presence(harbour_panel()))), 1046 + 11)
+  many <- panel_frame(expand.grid(id = 1:3000, t = 1:4), id, t)
+  expect_lte(length(unique(ggplot2::layer_data(plot_presence(many))$y)), 240)
+  paths <- ggplot2::layer_data(plot_paths(harbour_panel(), levy, entities = "Fennosey"), 2)
+  expect_identical(length(unique(paths$group)), 2L)
+  expect_error(plot_paths(harbour_panel(), levy, entities = "Fennosay"), "Fennosey",
+               class = "wavetax_error_unknown_entity")
+})
