@@ -31,12 +31,14 @@ panel_balance <- function(data, how = c("fill", "entities", "block")) {
   }
   lost <- as.character(index$entities)[!full]
   outer <- index$periods[index$ticks < ticks[1] | index$ticks > ticks[2]]
-  rlang::inform(c(i = paste0(
-    "Given up: ", if (length(lost) > 0) paste0(count_of(length(lost), index$entity), " (", list_some(lost), ")") else
-      paste("no", index$entity),
-    if (length(outer) > 0) paste0("; ", count_of(length(outer), index$period), " (", list_some(format_period(outer)), ")"),
-    "; ", count_of(sum(!keep), "row"), "."
-  )), class = "wavetax_message_balance")
+  named <- function(who, noun) {
+    if (length(who) == 0) return(paste("no", noun))
+    sprintf("%s (%s)", count_of(length(who), noun), list_some(who))
+  }
+  given_up <- c(named(lost, index$entity), named(format_period(outer), index$period),
+                count_of(sum(!keep), "row"))
+  rlang::inform(c(i = paste0("Given up: ", paste(given_up, collapse = "; "), ".")),
+                class = "wavetax_message_balance")
   data[keep, ]
 }
 

@@ -59,7 +59,8 @@ check_key_once <- function(key, keys) {
   again <- unique(key[duplicated(key)])
   if (length(again) == 0) return(invisible())
   stop_wavetax(
-    "duplicate_keys", sprintf("The other table has several rows for one %s.", paste(keys, collapse = " and ")),
+    "duplicate_keys",
+    sprintf("The other table has several rows for one %s.", paste(keys, collapse = " and ")),
     where = sprintf("%s.", list_some(again)), todo = "Keep one row for each key."
   )
 }

@@ -145,9 +145,10 @@ stack_columns <- function(data, columns, variable) {
   filled <- Filter(function(x) !all(is.na(x)), present)
   text <- vapply(filled, function(x) is.character(x) || is.factor(x), logical(1))
   if (any(text) && !all(text)) {
+    as_text <- columns[!is.na(columns)][vapply(present, is.character, logical(1))]
     stop_wavetax(
       "mixed_kinds", sprintf("`%s` is text in some periods and numbers in others.", variable),
-      where = sprintf("Text: %s.", list_some(columns[!is.na(columns)][vapply(present, is.character, logical(1))])),
+      where = sprintf("Text: %s.", list_some(as_text)),
       todo = "Make them one kind first."
     )
   }
@@ -169,13 +170,15 @@ panel_to_wide <- function(data, variables = NULL) {
   index <- panel_index(data)
   others <- setdiff(names(data), c(index$entity, index$period))
   if (!is.null(variables)) check_columns(variables, data)
-  moving <- if (is.null(variables)) others[!vapply(data[others], fixed_within, logical(1), index)] else variables
+  moving <- variables
+  if (is.null(variables)) moving <- others[!vapply(data[others], fixed_within, logical(1), index)]
   labels <- format_period(index$periods)
   N <- length(index$entities)
   first <- match(seq_len(N), index$codes)
   order <- order(first)
   at <- (match(index$clock, index$ticks) - 1) * N + index$codes
-  out <- plain_data_frame_keeping_names(data)[first[order], c(index$entity, setdiff(others, moving)), drop = FALSE]
+  fixed <- c(index$entity, setdiff(others, moving))
+  out <- plain_data_frame_keeping_names(data)[first[order], fixed, drop = FALSE]
   for (variable in moving) {
     source <- data[[variable]]
     rows <- rep(NA_integer_, N * length(labels))

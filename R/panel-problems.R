@@ -300,8 +300,8 @@ problem_text <- function(x, name, keys) {
   tell <- function(which, kind, what) {
     rows <- base::which(present & x %in% values[which])
     if (length(rows) == 0) return(NULL)
-    finding(kind, "likely", sprintf("`%s` %s: %s", name, what, list_some(sprintf("%s (row %d)", x[rows], rows))),
-            todo, rows, name)
+    cells <- sprintf("%s (row %d)", x[rows], rows)
+    finding(kind, "likely", sprintf("`%s` %s: %s", name, what, list_some(cells)), todo, rows, name)
   }
   list(
     tell(comma & !number, "decimal commas", "has decimal commas"),
@@ -368,10 +368,10 @@ problem_jumps <- function(data, keys) {
     ratio <- x[use] / median[keys$codes[use]]
     rows <- use[!is.na(ratio) & (ratio >= 300 | ratio <= 1 / 300)]
     if (length(rows) == 0) return(NULL)
+    cells <- sprintf("%s (row %d, %s)", format(x[rows], trim = TRUE), rows, cell_words(keys, rows))
     finding(
       "far value", "likely",
-      sprintf("`%s` is far from the %s's median: %s", name, keys$entity,
-              list_some(sprintf("%s (row %d, %s)", format(x[rows], trim = TRUE), rows, cell_words(keys, rows)))),
+      sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_some(cells)),
       "A unit or a decimal point may have slipped; correct the cells.", rows, name
     )
   })
@@ -388,7 +388,8 @@ problem_columns <- function(data, keys) {
     nrow(data) > 1 && all(x == first, na.rm = TRUE)
   }, logical(1))]
   rest <- setdiff(rest, constant)
-  twice <- rest[duplicated(lapply(data[rest], function(x) if (is.numeric(x)) as.numeric(x) else as.character(x)))]
+  plain <- function(x) if (is.numeric(x)) as.numeric(x) else as.character(x)
+  twice <- rest[duplicated(lapply(data[rest], plain))]
   one <- function(columns, kind, what, todo) {
     lapply(columns, function(name) finding(kind, "note", sprintf(what, name), todo, column = name))
   }
@@ -414,7 +415,8 @@ problem_presence <- function(keys) {
   rows_of <- function(which) base::which(keys$codes %in% base::which(which))
   list(
     if (any(size == 1L) && max(size) > 1L) {
-      finding("seen once", "note", sprintf("%s: %s", count_of(sum(size == 1L), keys$entity), name(size == 1L)),
+      finding("seen once", "note",
+              sprintf("%s: %s", count_of(sum(size == 1L), keys$entity), name(size == 1L)),
               "One row tells nothing within its entity.", rows_of(size == 1L))
     },
     if (any(inside > 0L)) {

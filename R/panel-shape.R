@@ -16,7 +16,7 @@
 #'   `late`, `early`, `once` (entities that enter late, leave early, are seen once),
 #'   `per_entity`, `per_period` (rows of each, named), `first_seen`, `last_seen` (ticks by
 #'   entity), `gaps` (a data frame: `entity`, `missing`), `patterns` (a data frame:
-#'   `pattern`, a mark a period, and `entities`, commonest first), `components` (connected
+#'   `pattern`, the runs of periods seen, and `entities`, commonest first), `components` (connected
 #'   groups of entities and periods; effects of both can be told apart within one),
 #'   `regular` (by entity: its rows are one constant step apart).
 #' @section Errors:
@@ -71,15 +71,29 @@ entity_gaps <- function(index, inside, counts) {
   data.frame(entity = as.character(index$entities)[who], missing = as.character(missing))
 }
 
-# Patterns of presence by frequency; panels of many periods have none in text.
+# Patterns of presence by frequency, as the runs of periods seen; panels of very many
+# periods have none.
 presence_patterns <- function(index) {
-  T <- length(index$ticks)
-  if (T > 200) return(data.frame(pattern = character(), entities = integer()))
-  marks <- matrix(".", length(index$entities), T)
-  marks[cbind(index$codes, match(index$clock, index$ticks))] <- "x"
-  text <- do.call(paste0, lapply(seq_len(T), function(t) marks[, t]))
+  periods <- length(index$ticks)
+  if (periods > 200) return(data.frame(pattern = character(), entities = integer()))
+  marks <- matrix("0", length(index$entities), periods)
+  marks[cbind(index$codes, match(index$clock, index$ticks))] <- "1"
+  text <- do.call(paste0, lapply(seq_len(periods), function(t) marks[, t]))
   counts <- sort(table(text), decreasing = TRUE)
-  data.frame(pattern = names(counts), entities = as.vector(counts))
+  labels <- format_period(index$periods)
+  data.frame(
+    pattern = vapply(names(counts), run_words, "", labels, USE.NAMES = FALSE),
+    entities = as.vector(counts)
+  )
+}
+
+# "2009 to 2015, 2018 to 2020" from marks of 0 and 1.
+run_words <- function(marks, labels) {
+  runs <- rle(strsplit(marks, "")[[1]] == "1")
+  last <- cumsum(runs$lengths)
+  first <- last - runs$lengths + 1
+  both <- ifelse(first == last, labels[first], paste(labels[first], "to", labels[last]))
+  paste(both[runs$values], collapse = ", ")
 }
 
 # Connected components of the graph of entities and periods: labels run down to the least.

@@ -50,7 +50,9 @@ panel_variation <- function(data, ..., by = NULL) {
     entity = index$entity, period = index$period, by = group, numbers = numbers,
     categories = do.call(rbind, lapply(texts, function(name) describe_category(data[[name]], name, index))),
     transitions = lapply(stats::setNames(texts, texts), function(name) transitions_of(data[[name]], index)),
-    varies = vapply(texts, function(name) variation_words(match(data[[name]], unique(data[[name]])), index, index), "")
+    varies = vapply(texts, function(name) {
+      variation_words(match(data[[name]], unique(data[[name]])), index, index)
+    }, "")
   ), class = "panel_variation")
 }
 
@@ -70,7 +72,11 @@ describe_number <- function(x, name, part, index) {
     between = stats::sd(means),
     within = if (length(codes) > 0) stats::sd(v - means[groups$codes]) else NA_real_,
     min = min(v), max = max(v),
-    varies = if (length(codes) > 0) variation_words(v, list(codes = codes, clock = part$clock[seen]), index) else "all missing"
+    varies = if (length(codes) > 0) {
+      variation_words(v, list(codes = codes, clock = part$clock[seen]), index)
+    } else {
+      "all missing"
+    }
   )
 }
 

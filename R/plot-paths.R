@@ -32,7 +32,8 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
       data = paths, ggplot2::aes(y = .data$value, group = .data$run), colour = "#b4622d",
       linewidth = if (panels) 0.8 else 0.4
     ) +
-    ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value), colour = "#b4622d", size = 0.9) +
+    ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value),
+                        colour = "#b4622d", size = 0.9) +
     ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink,
                        linewidth = if (panels) 0.6 else 1.3) +
     ggplot2::scale_x_continuous(breaks = thinned(presence_breaks(index), panels), labels = function(at) {
@@ -73,7 +74,9 @@ path_bands <- function(x, index) {
   seen <- is.finite(x)
   parts <- split(x[seen], factor(index$clock[seen], index$ticks))
   quantile_of <- function(p) vapply(parts, stats::quantile, 0, probs = p, names = FALSE)
-  data.frame(tick = index$ticks, mean = vapply(parts, mean, 0), low = quantile_of(0.25), high = quantile_of(0.75))
+  data.frame(
+    tick = index$ticks, mean = vapply(parts, mean, 0), low = quantile_of(0.25), high = quantile_of(0.75)
+  )
 }
 
 # The chosen entities' values; a new run starts after each gap.

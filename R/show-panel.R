@@ -55,14 +55,14 @@ connected_words <- function(shape) {
           count_words(shape$components), plural_of("group"), shape$period)
 }
 
-# The commonest patterns of presence: a mark a period, a dot where there is no row.
+# The commonest patterns of presence.
 show_patterns <- function(shape) {
-  patterns <- utils::head(shape$patterns, 5)
-  if (nchar(patterns$pattern[1]) > 60) return(invisible())
-  say("Patterns of presence (", count_words(nrow(shape$patterns)), " in all):")
-  columns <- list(patterns$pattern, count_words(patterns$entities))
-  names(columns) <- c("", plural_of(shape$entity))
-  writeLines(format_columns(columns))
+  if (nrow(shape$patterns) == 0) return(invisible())
+  top <- utils::head(shape$patterns, 4)
+  say(
+    "Seen: ", paste(count_words(top$entities), "in", top$pattern, collapse = "; "),
+    if (nrow(shape$patterns) > 4) paste0("; ", count_of(nrow(shape$patterns) - 4, "more pattern"))
+  )
 }
 
 shape_size <- function(shape) {

@@ -50,4 +50,15 @@ terminal demo-tests.png 54 95 "wavetax demo"
 terminal fit.png 1 39 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
 cp wavetax-demo/harbours-levy.png "$pictures/figure-levy.png"
+terminal problems.png 1 40 "wavetax check data/harbours-raw.csv --entity harbour --period season"
+terminal profile.png 1 40 "wavetax profile data/harbours.csv --entity harbour --period season"
+Rscript -e '
+  library(wavetax)
+  panel <- panel_frame(harbours, harbour, season)
+  save <- function(figure, name) {
+    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 8, height = 5, dpi = 150)
+  }
+  save(plot_presence(panel), "figure-presence.png")
+  save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
+' "$pictures"
 page table.png "$work/wavetax-demo/harbours-table.html"

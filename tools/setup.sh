@@ -34,7 +34,7 @@ for tool in $tools; do
   can_apt || { echo "setup: please install '${tool##*:}'" >&2; exit 1; }
   apt_install "${tool##*:}"
 done
-if [ "$task" = screenshots ] && can_apt && ! fc-list | grep -qi dejavu; then apt_install fonts-dejavu; fi
+if [ "$task" = screenshots ] && can_apt && [ -z "$(fc-list | grep -i dejavu)" ]; then apt_install fonts-dejavu; fi
 
 missing_packages() {
   Rscript -e 'wanted <- commandArgs(TRUE); cat(wanted[!nzchar(vapply(wanted, function(p) system.file(package = p), ""))])' $packages

@@ -150,8 +150,10 @@ void keys() {
   check(wavetax::rank_by_table(x.data(), 5, 100, codes.data(), values), "a narrow range is ranked");
   check(codes == std::vector<int>({2, 1, 0, 2, 3}) && values == std::vector<int>({-2, 5, 9}),
         "ranks in order of value, 0 where missing");
-  const std::vector<int> wide{1, 2000000000};
+  const std::vector<int> wide{2000000000, 1}, sorted{1, 2000000000};
   check(!wavetax::rank_by_table(wide.data(), 2, 100, codes.data(), values), "a wide range is not");
+  check(wavetax::rank_by_table(sorted.data(), 2, 100, codes.data(), values) && codes[1] == 2,
+        "unless it is sorted, which needs no table");
   const std::vector<int> entity{1, 1, 2}, clock{1, 2, 2}, again{2, 2, 2};
   check(!wavetax::any_repeated_cell(entity.data(), clock.data(), 3, 2, 2), "different cells");
   check(wavetax::any_repeated_cell(entity.data(), again.data(), 3, 2, 2), "a repeated cell");

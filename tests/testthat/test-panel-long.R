@@ -12,12 +12,15 @@ test_that("wide and long are inverse, also unbalanced", {
 })
 
 test_that("stubs and periods are found however they are written", {
-  long <- function(...) quietly(panel_to_long(data.frame(id = 1:2, ..., check.names = FALSE), id, period = "t"))
+  long <- function(...) {
+    quietly(panel_to_long(data.frame(id = 1:2, ..., check.names = FALSE), id, period = "t"))
+  }
   expect_identical(long(`2009.tax` = 1:2, `2010.tax` = 3:4)$tax, c(1L, 3L, 2L, 4L))
   expect_identical(long(tax2009 = 1:2, tax2010 = 3:4, size = 5:6)$size, c(5L, 5L, 6L, 6L))
   expect_identical(long(tax_2014Q4 = 1:2, tax_2015Q1 = 3:4)$t, c("2014Q4", "2015Q1", "2014Q4", "2015Q1"))
   own <- quietly(panel_to_long(data.frame(id = 1, tax.before = 2, tax.after = 3), id, period = "t",
-                               pattern = "^(?<variable>[a-z]+)\\.(?<period>.*)$", periods = c("before", "after")))
+                               pattern = "^(?<variable>[a-z]+)\\.(?<period>.*)$",
+                               periods = c("before", "after")))
   expect_identical(own$tax, c(2, 3))
   expect_error(long(a = 1:2, b = 3:4), class = "wavetax_error_no_stubs")
   expect_error(long(x_2009 = c("a", "b"), x_2010 = 1:2), class = "wavetax_error_mixed_kinds")

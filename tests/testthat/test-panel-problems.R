@@ -9,7 +9,8 @@ test_that("every fault of the shipped raw file is found with its rows, and nothi
   raw <- shipped_raw()
   found <- panel_problems(raw, harbour, season)
   expect_setequal(found$kind[found$weight != "note"], c(
-    "missing keys", "repeated rows", "repeated keys", "one name two ways", "text among numbers", "decimal commas"
+    "missing keys", "repeated rows", "repeated keys", "one name two ways", "text among numbers",
+    "decimal commas"
   ))
   expect_identical(rows_of(found, "missing keys"), c(404L, 643L))
   expect_identical(rows_of(found, "repeated rows"), c(88L, 203L, 204L, 205L))
@@ -28,9 +29,11 @@ test_that("each fault planted in clean data is found where it was planted", {
     found <- panel_problems(change(harbours), harbour, season)
     expect_true(all(rows %in% rows_of(found, kind)), label = kind)
   }
-  set_cell <- function(column, row, value) function(data) {
-    data[[column]][row] <- value
-    data
+  set_cell <- function(column, row, value) {
+    function(data) {
+      data[[column]][row] <- value
+      data
+    }
   }
   planted(set_cell("season", 30, 20155), "far period", 30)
   planted(set_cell("harbour", 9:12, "Brellidun"), "one name two ways", 9:12)

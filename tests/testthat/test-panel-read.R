@@ -26,8 +26,9 @@ test_that("written panels read back with keys, kinds and order", {
 test_that("text is read in its encoding, delimiter and decimal mark", {
   rows <- c("name;year;tax", "\u00c5vik;2014;1,5", "\u00c5vik;2015;2,5")
   utf8 <- quietly(read_panel(as_file(enc2utf8(rows)), name, year, decimal = ","))
-  marked <- quietly(read_panel(as_file(c(as.raw(c(0xef, 0xbb, 0xbf)), charToRaw(paste(enc2utf8(rows), collapse = "\n")))),
-                               name, year, decimal = ","))
+  mark <- as.raw(c(0xef, 0xbb, 0xbf))
+  with_mark <- as_file(c(mark, charToRaw(paste(enc2utf8(rows), collapse = "\n"))))
+  marked <- quietly(read_panel(with_mark, name, year, decimal = ","))
   latin <- quietly(read_panel(as_file(iconv(rows, "UTF-8", "latin1")), name, year, decimal = ","))
   for (panel in list(utf8, marked, latin)) {
     expect_identical(enc2utf8(panel$name), rep("\u00c5vik", 2))

@@ -2,6 +2,7 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <cmath>
 #include <vector>
 
 namespace wavetax {
@@ -31,16 +32,21 @@ struct Solution {
 // effects were swept out (empty: nothing was swept out).
 inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& own_norm,
                                double tolerance) {
-  const Eigen::Index k = r.cols() - 1;
+  const Eigen::Index k = r.cols() - 1, rows = r.rows();
   Eigen::MatrixXd work = r;
   Eigen::MatrixXd factor = Eigen::MatrixXd::Zero(k, k);
+  // Norm of a column of `work` from row `from` on, and the product of two.
+  auto dot = [&](Eigen::Index a, Eigen::Index b, Eigen::Index from) {
+    double sum = 0.0;
+    for (Eigen::Index i = from; i < rows; ++i) sum += work(i, a) * work(i, b);
+    return sum;
+  };
   Solution out;
   out.kept.assign(static_cast<std::size_t>(k), Kept::yes);
-  out.combination = Eigen::MatrixXd::Zero(k, k);
+  Eigen::MatrixXd combination = Eigen::MatrixXd::Zero(k, k);
   Eigen::Index rank = 0;
   for (Eigen::Index j = 0; j < k; ++j) {
-    const double norm = work.col(j).norm();
-    const double tail = work.col(j).tail(work.rows() - rank).norm();
+    const double norm = std::sqrt(dot(j, j, 0)), tail = std::sqrt(dot(j, j, rank));
     const double before = own_norm.size() > 0 ? own_norm(j) : norm;
     if (norm <= tolerance * before) {
       out.kept[j] = Kept::no_variation;
@@ -48,29 +54,40 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
     }
     if (tail <= tolerance * norm) {
       out.kept[j] = Kept::combination;
-      out.combination.col(j).head(rank) = work.col(j).head(rank);
-      solve_upper(factor, rank, &out.combination(0, j));
+      for (Eigen::Index i = 0; i < rank; ++i) combination(i, j) = work(i, j);
+      solve_upper(factor, rank, &combination(0, j));
       continue;
     }
     // Zero the column below its new diagonal; nothing to do until a regressor was dropped.
-    const Eigen::Index rows = work.rows() - rank;
-    Eigen::VectorXd v = work.col(j).tail(rows);
-    const double beta = v(0) > 0.0 ? -tail : tail;
-    if (v.tail(rows - 1).squaredNorm() > 0.0) {
-      v(0) -= beta;
-      for (Eigen::Index l = j; l <= k; ++l)
-        work.col(l).tail(rows) += v.dot(work.col(l).tail(rows)) / (beta * v(0)) * v;
+    if (dot(j, j, rank + 1) > 0.0) {
+      const double beta = work(rank, j) > 0.0 ? -tail : tail;
+      work(rank, j) -= beta;
+      for (Eigen::Index l = j + 1; l <= k; ++l) {
+        const double s = dot(j, l, rank) / (beta * work(rank, j));
+        for (Eigen::Index i = rank; i < rows; ++i) work(i, l) += s * work(i, j);
+      }
+      work(rank, j) = beta;
+      for (Eigen::Index i = rank + 1; i < rows; ++i) work(i, j) = 0.0;
     }
-    factor.col(rank).head(rank + 1) = work.col(j).head(rank + 1);
+    for (Eigen::Index i = 0; i <= rank; ++i) factor(i, rank) = work(i, j);
     ++rank;
   }
-  out.coefficients = work.col(k).head(rank);
+  out.ssr = dot(k, k, rank);
+  out.coefficients.resize(rank);
+  for (Eigen::Index i = 0; i < rank; ++i) out.coefficients(i) = work(i, k);
   solve_upper(factor, rank, out.coefficients.data());
+  // bread = R^-1 R^-T, one column of R^-1 after another.
   Eigen::MatrixXd inverse = Eigen::MatrixXd::Identity(rank, rank);
   for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, rank, &inverse(0, j));
-  out.bread = inverse.lazyProduct(inverse.transpose());
-  out.combination.conservativeResize(rank, k);
-  out.ssr = work.col(k).tail(work.rows() - rank).squaredNorm();
+  out.bread = Eigen::MatrixXd::Zero(rank, rank);
+  for (Eigen::Index c = 0; c < rank; ++c)
+    for (Eigen::Index b = 0; b <= c; ++b)
+      for (Eigen::Index a = 0; a <= c; ++a) out.bread(a, b) += inverse(a, c) * inverse(b, c);
+  for (Eigen::Index b = 0; b < rank; ++b)
+    for (Eigen::Index a = 0; a < b; ++a) out.bread(a, b) = out.bread(b, a);
+  out.combination = Eigen::MatrixXd::Zero(rank, k);
+  for (Eigen::Index j = 0; j < k; ++j)
+    for (Eigen::Index i = 0; i < rank; ++i) out.combination(i, j) = combination(i, j);
   return out;
 }
 
