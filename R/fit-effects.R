@@ -9,7 +9,8 @@ effect_column <- function(effects, data) {
     labels
   } else if (is.character(effects) && length(effects) == 1) {
     if (effects == "both") check_one_effect(c("entity", "period"))
-    if (effects %in% c("entity", "period") && !(effects %in% names(data))) {
+    is_word <- effects %in% c("entity", "period")
+    if (is_word && (is_panel_frame(data) || !effects %in% names(data))) {
       check_is_panel(data)
       index[[effects]]
     } else {

@@ -140,7 +140,7 @@ default_errors <- function(fit, errors) {
     spec$note <- sprintf("One %s alone cannot be clustered by %s, so the errors are classical.", by, by)
     return(spec)
   }
-  se_clustered(by)
+  se_clustered(stats::reformulate(sprintf("`%s`", by)))
 }
 
 check_is_fit <- function(fit, argument = "fit") {

@@ -42,20 +42,29 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   fixed <- setdiff(names(data), c(entity, stubs$column))
   say_recognised(variables, values, fixed)
   n <- nrow(data)
+  each <- length(values)
   blocks <- lapply(stats::setNames(variables, variables), function(variable) {
     columns <- stubs$column[stubs$stub == variable][match(values, stubs$period[stubs$stub == variable])]
-    stack_columns(data, columns, variable)
+    interleave(stack_columns(data, columns, variable), n)
   })
   out <- c(
-    lapply(data[entity], rep, times = length(values)),
-    stats::setNames(list(rep(period_values(values), each = n)), period),
-    lapply(data[fixed], rep, times = length(values)), blocks
+    lapply(data[entity], rep, each = each),
+    stats::setNames(list(rep(period_values(values), times = n)), period),
+    lapply(data[fixed], rep, each = each), blocks
   )
-  out <- structure(out, class = "data.frame", row.names = .set_row_names(n * length(values)))
-  keep <- empty | !Reduce(`&`, lapply(blocks, is.na))
-  order <- as.vector(t(matrix(seq_len(n * length(values)), n)))
-  out <- out[order[rep_len(keep, n * length(values))[order]], , drop = FALSE]
-  new_panel_frame(plain_data_frame(out), entity, period, periods)
+  if (!empty && all(vapply(blocks, anyNA, logical(1)))) {
+    keep <- which(!Reduce(`&`, lapply(blocks, is.na)))
+    out <- lapply(out, function(x) x[keep])
+  }
+  out <- structure(out, class = "data.frame", row.names = .set_row_names(length(out[[1]])))
+  new_panel_frame(out, entity, period, periods)
+}
+
+# From period by period to entity by entity. Dates and other classed columns are ordered
+# by their index; plain ones by transposing.
+interleave <- function(x, n) {
+  if (!is.object(x)) return(as.vector(t(matrix(x, n))))
+  x[as.vector(t(matrix(seq_along(x), n)))]
 }
 
 say_recognised <- function(variables, values, fixed) {

@@ -80,7 +80,7 @@ new_panel_problems <- function(found, entity, period) {
 # or not to be read, and stray rows (totals, blanks, headers) taken out of both.
 problem_keys <- function(data, entity, period, periods) {
   text <- vapply(data, is.character, logical(1))
-  blank <- Reduce(`&`, lapply(data, function(x) is.na(x) | (is.character(x) & !nzchar(trimws(x)))))
+  blank <- Reduce(`&`, lapply(data, is_blank))
   header <- if (any(text)) {
     Reduce(`+`, lapply(names(data)[text], function(name) !is.na(data[[name]]) & data[[name]] == name))
   } else {
@@ -89,7 +89,9 @@ problem_keys <- function(data, entity, period, periods) {
   header <- header >= max(2, sum(text) / 2)
   total <- rep(FALSE, nrow(data))
   if (is.character(data[[entity]])) {
-    total <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", data[[entity]], ignore.case = TRUE)
+    values <- unique(data[[entity]])
+    named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE)
+    total <- data[[entity]] %in% values[named]
   }
   ranked <- rank_key(data[[entity]])
   time <- tolerant_clock(data[[period]], periods, header | blank)
@@ -103,6 +105,14 @@ problem_keys <- function(data, entity, period, periods) {
   )
 }
 
+# Missing, or text without a sign in it.
+is_blank <- function(x) {
+  if (!is.character(x)) return(is.na(x))
+  values <- unique(x)
+  blank <- values[is.na(values) | grepl("^\\s*$", values, perl = TRUE)]
+  if (length(blank) == 0) rep(FALSE, length(x)) else x %in% blank
+}
+
 # A clock on which odd cells do not stop the reading: they are `unread`.
 tolerant_clock <- function(x, periods, skip) {
   kept <- x
@@ -110,7 +120,7 @@ tolerant_clock <- function(x, periods, skip) {
   if (is.character(x)) {
     kept[skip] <- NA
     numbers <- suppressWarnings(as.numeric(kept))
-    present <- !is.na(kept) & nzchar(trimws(kept))
+    present <- !is_blank(kept)
     if (is.null(periods) && mean(!is.na(numbers[present])) > 0.8) {
       unread <- present & is.na(numbers)
       kept <- numbers
@@ -172,7 +182,7 @@ problem_missing_keys <- function(keys) {
   }
   list(
     one(keys$codes == 0L & !keys$stray, keys$entity),
-    one((is.na(keys$column) | !nzchar(trimws(keys$column))) & !keys$stray, keys$period)
+    one(is_blank(keys$column) & !keys$stray, keys$period)
   )
 }
 
@@ -263,7 +273,8 @@ same_pairs <- function(bare) {
 # Pairs within one letter (long names two): names that become equal when letters are
 # deleted are the candidates, so that thousands of names need no all-pairs comparison.
 near_pairs <- function(bare) {
-  long <- which(nchar(bare) >= 5)
+  digits <- gsub("[^0-9]", "", bare)
+  long <- which(nchar(bare) >= 5 & digits %in% digits[duplicated(digits)])
   if (length(long) < 2) return(NULL)
   deletes <- lapply(long, function(i) c(bare[i], without_one(bare[i])))
   owner <- rep(long, lengths(deletes))
@@ -275,8 +286,7 @@ near_pairs <- function(bare) {
   })))
   if (is.null(pairs)) return(NULL)
   differ <- bare[pairs[, 1]] != bare[pairs[, 2]]
-  no_digits <- gsub("[^0-9]", "", bare[pairs[, 1]]) == gsub("[^0-9]", "", bare[pairs[, 2]])
-  pairs[differ & no_digits, , drop = FALSE]
+  pairs[differ & digits[pairs[, 1]] == digits[pairs[, 2]], , drop = FALSE]
 }
 
 without_one <- function(word) {
@@ -286,7 +296,7 @@ without_one <- function(word) {
 
 problem_text <- function(x, name, keys) {
   if (!is.character(x)) return(NULL)
-  present <- !is.na(x) & nzchar(trimws(x)) & !keys$stray
+  present <- !is_blank(x) & !keys$stray
   values <- unique(x[present])
   number <- !is.na(suppressWarnings(as.numeric(values)))
   comma <- grepl("^\\s*-?[0-9]+,[0-9]+\\s*$", values)
@@ -315,11 +325,13 @@ problem_shifted <- function(data, keys) {
   n <- nrow(data)
   rows <- which(keys$codes > 0L)
   if (length(rows) < 10 || is.unsorted(rank_codes_in_order(keys$codes[rows]))) return(NULL)
+  code <- keys$codes[rows]
+  first <- match(code, code)
   lapply(setdiff(names(data), c(keys$entity, keys$period)), function(name) {
-    x <- as.character(data[[name]])[rows]
-    code <- keys$codes[rows]
+    x <- data[[name]][rows]
+    if (mean(x == x[first], na.rm = TRUE) < 0.8 || length(unique(x)) < 3) return(NULL)
+    x <- match(x, unique(x))
     usual <- usual_value(x, code)
-    if (length(unique(usual)) < 3) return(NULL)
     odd <- which(!is.na(x) & x != usual[code])
     if (length(odd) == 0 || length(unique(code[odd])) > 0.1 * length(unique(code))) return(NULL)
     border <- function(step) {
@@ -339,20 +351,21 @@ problem_shifted <- function(data, keys) {
 
 rank_codes_in_order <- function(codes) match(codes, unique(codes))
 
-# The value most frequent in each group.
+# The value (coded by whole numbers) most frequent in each group.
 usual_value <- function(x, code) {
-  key <- paste(code, x, sep = "\r")
+  key <- code * (max(x) + 1) + x
   size <- tabulate(match(key, unique(key)))
   first <- !duplicated(key)
   by_size <- order(code[first], -size)
   code_first <- code[first][by_size]
-  out <- rep(NA_character_, max(code))
+  out <- rep(NA_integer_, max(code))
   keep <- !duplicated(code_first)
   out[code_first[keep]] <- x[first][by_size][keep]
   out
 }
 
-# Values a factor of 300 or more from the median of their entity.
+# Values a factor of 300 or more from the median of their entity, and further out than
+# the column's own spread makes likely.
 problem_jumps <- function(data, keys) {
   numeric <- names(data)[vapply(data, is.numeric, logical(1))]
   lapply(setdiff(numeric, c(keys$entity, keys$period)), function(name) {
@@ -365,8 +378,9 @@ problem_jumps <- function(data, keys) {
     start <- cumsum(c(0L, size[-length(size)]))
     median <- rep(NA_real_, length(size))
     median[size >= 4] <- x[order[(start + (size + 1L) %/% 2L)[size >= 4]]]
-    ratio <- x[use] / median[keys$codes[use]]
-    rows <- use[!is.na(ratio) & (ratio >= 300 | ratio <= 1 / 300)]
+    away <- abs(log(x[use] / median[keys$codes[use]]))
+    # far beyond the spread that the column has anyway
+    rows <- use[which(away >= max(log(300), 12 * stats::median(away, na.rm = TRUE)))]
     if (length(rows) == 0) return(NULL)
     cells <- sprintf("%s (row %d, %s)", format(x[rows], trim = TRUE), rows, cell_words(keys, rows))
     finding(
@@ -380,7 +394,7 @@ problem_jumps <- function(data, keys) {
 problem_columns <- function(data, keys) {
   others <- setdiff(names(data), c(keys$entity, keys$period))
   empty <- others[vapply(data[others], function(x) {
-    all(is.na(x) | (is.character(x) & !nzchar(trimws(x))))
+    all(is_blank(x))
   }, logical(1))]
   rest <- setdiff(others, empty)
   constant <- rest[vapply(data[rest], function(x) {
@@ -389,7 +403,9 @@ problem_columns <- function(data, keys) {
   }, logical(1))]
   rest <- setdiff(rest, constant)
   plain <- function(x) if (is.numeric(x)) as.numeric(x) else as.character(x)
-  twice <- rest[duplicated(lapply(data[rest], plain))]
+  start <- vapply(data[rest], function(x) paste(plain(utils::head(x, 100)), collapse = "\r"), "")
+  suspects <- rest[start %in% start[duplicated(start)]]
+  twice <- suspects[duplicated(lapply(data[suspects], plain))]
   one <- function(columns, kind, what, todo) {
     lapply(columns, function(name) finding(kind, "note", sprintf(what, name), todo, column = name))
   }

@@ -29,9 +29,10 @@
 #' @export
 se_clustered <- function(by = "entity", type = "CR1", df = "clusters") {
   check_cluster_options(type, df)
-  if (rlang::is_formula(by, lhs = FALSE)) by <- attr(stats::terms(by), "term.labels")
+  named <- rlang::is_formula(by, lhs = FALSE) # always a column; a word may be a role
+  if (named) by <- attr(stats::terms(by), "term.labels")
   check_one_clustering(by)
-  new_error_spec("clustered", by = by, type = type, df = df)
+  new_error_spec("clustered", by = by, named = named, type = type, df = df)
 }
 
 check_cluster_options <- function(type, df) {
@@ -56,7 +57,7 @@ check_one_clustering <- function(by) {
 
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
-  name <- cluster_column(fit, spec$by)
+  name <- cluster_column(fit, spec$by, spec$named)
   clusters <- cluster_groups(fit, name)
   G <- clusters$count
   check_clusters(clusters, name)
@@ -75,9 +76,10 @@ compute_errors.se_clustered <- function(spec, fit) {
   )
 }
 
-cluster_column <- function(fit, by) {
+cluster_column <- function(fit, by, named) {
   index <- fit$design$index
-  if (!(by %in% c("entity", "period")) || by %in% names(fit$design$data)) return(by)
+  if (named || !(by %in% c("entity", "period"))) return(by)
+  if (is.null(index) && by %in% names(fit$design$data)) return(by)
   if (is.null(index)) {
     stop_wavetax(
       "clusters", sprintf("The data name no %s to cluster by.", by),
