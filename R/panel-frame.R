@@ -44,7 +44,14 @@ panel_frame <- function(data, entity, period, periods = NULL) {
 new_panel_frame <- function(data, entity, period, periods = NULL) {
   check_two_keys(entity, period)
   index <- index_keys(data, entity, period, periods)
-  structure(data, class = c("panel_frame", "data.frame"), panel = index)
+  with_index(data, index)
+}
+
+# Not structure(), which would write out millions of row names.
+with_index <- function(data, index) {
+  attr(data, "panel") <- index
+  class(data) <- c("panel_frame", "data.frame")
+  data
 }
 
 # The same columns, not copied, under R's own class.
@@ -219,8 +226,7 @@ restore_panel <- function(data, index) {
   data <- plain_data_frame_keeping_names(data)
   if (!all(c(entity, period) %in% names(data)) || nrow(data) == 0) return(data)
   tryCatch(
-    structure(data, class = c("panel_frame", "data.frame"),
-              panel = index_keys(data, entity, period, index$order)),
+    with_index(data, index_keys(data, entity, period, index$order)),
     wavetax_error = function(cnd) {
       warn_wavetax(
         "no_panel", "The result is a plain data frame, not a panel frame any more.",

@@ -48,9 +48,9 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
     interleave(stack_columns(data, columns, variable), n)
   })
   out <- c(
-    lapply(data[entity], rep, each = each),
+    lapply(data[entity], rep_each, each),
     stats::setNames(list(rep(period_values(values), times = n)), period),
-    lapply(data[fixed], rep, each = each), blocks
+    lapply(data[fixed], rep_each, each), blocks
   )
   if (!empty && all(vapply(blocks, anyNA, logical(1)))) {
     keep <- which(!Reduce(`&`, lapply(blocks, is.na)))
@@ -60,11 +60,18 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   new_panel_frame(out, entity, period, periods)
 }
 
+rep_each <- function(x, each) x[rep.int(seq_along(x), rep.int(each, length(x)))]
+
 # From period by period to entity by entity. Dates and other classed columns are ordered
 # by their index; plain ones by transposing.
 interleave <- function(x, n) {
-  if (!is.object(x)) return(as.vector(t(matrix(x, n))))
-  x[as.vector(t(matrix(seq_along(x), n)))]
+  transposed <- function(v) {
+    dim(v) <- c(n, length(v) / n)
+    v <- t(v)
+    dim(v) <- NULL
+    v
+  }
+  if (is.object(x)) x[transposed(seq_along(x))] else transposed(x)
 }
 
 say_recognised <- function(variables, values, fixed) {
@@ -151,7 +158,8 @@ period_values <- function(values) {
 # The columns of one variable below each other; NA where a period has no column.
 stack_columns <- function(data, columns, variable) {
   present <- lapply(columns[!is.na(columns)], function(column) data[[column]])
-  filled <- Filter(function(x) !all(is.na(x)), present)
+  nothing <- function(x) anyNA(x) && all(is.na(x))
+  filled <- Filter(Negate(nothing), present)
   text <- vapply(filled, function(x) is.character(x) || is.factor(x), logical(1))
   if (any(text) && !all(text)) {
     as_text <- columns[!is.na(columns)][vapply(present, is.character, logical(1))]
@@ -165,7 +173,7 @@ stack_columns <- function(data, columns, variable) {
   parts <- lapply(columns, function(column) {
     if (is.na(column)) return(rep(NA, n))
     x <- data[[column]]
-    if (is.factor(x)) as.character(x) else if (all(is.na(x))) rep(NA, n) else x
+    if (is.factor(x)) as.character(x) else if (nothing(x)) rep(NA, n) else x
   })
   do.call(c, parts)
 }

@@ -42,12 +42,13 @@ panel_problems <- function(data, entity, period, periods = NULL) {
 
 find_problems <- function(data, entity, period, periods = NULL) {
   keys <- problem_keys(data, entity, period, periods)
+  others <- setdiff(names(data), c(entity, period))
+  watched <- cli::cli_progress_along(others, "Looking at the columns")
+  texts <- lapply(watched, function(i) problem_text(data[[others[i]]], others[i], keys))
   found <- c(
     list(problem_wide(data)), problem_stray_rows(data, keys), problem_missing_keys(keys),
     problem_repeated_keys(data, keys), list(problem_period_values(keys)), problem_names(keys),
-    unlist(lapply(setdiff(names(data), c(entity, period)), function(name) {
-      problem_text(data[[name]], name, keys)
-    }), recursive = FALSE),
+    unlist(texts, recursive = FALSE),
     problem_shifted(data, keys), problem_jumps(data, keys), problem_columns(data, keys),
     problem_presence(keys)
   )

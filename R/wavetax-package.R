@@ -2,7 +2,8 @@
 #'
 #' What does x do to y, once what is fixed about each entity is out of the way, and
 #' how sure am I? The work runs in this order, and so do the functions: structure
-#' ([read_panel()], [panel_problems()], [panel_frame()], [panel_shape()]), estimate ([fit_pooled()], [fit_fixed()],
+#' ([read_panel()],
+#' [panel_problems()], [panel_frame()], [panel_shape()]), estimate ([fit_pooled()], [fit_fixed()],
 #' [fit_random()]), test ([test_hausman()], [test_serial()]), standard errors
 #' ([se_classical()], [se_clustered()], [with_errors()]), tabulate and draw
 #' ([spec_table()], [write_table()], [plot_estimates()]).
