@@ -46,7 +46,7 @@ export PATH=$PWD/exec:$PATH
 cp -r "$PWD/inst/extdata" "$work/data"
 cd "$work"
 terminal demo-fits.png 1 41 "wavetax demo"
-terminal demo-tests.png 54 95 "wavetax demo"
+terminal demo-tests.png 58 98 "wavetax demo"
 terminal fit.png 1 39 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
 cp wavetax-demo/harbours-levy.png "$pictures/figure-levy.png"
