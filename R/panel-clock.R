@@ -89,13 +89,18 @@ read_periods <- function(values) {
   NULL
 }
 
-stop_text_periods <- function(values) {
+# Which of different values are not written in the form that most of them have.
+odd_periods <- function(values) {
   forms <- vapply(values, function(value) {
     read <- read_periods(value)
     if (is.null(read)) "none" else if (is.null(read$unit)) "year" else read$unit
   }, character(1))
   known <- forms[forms != "none"]
-  odd <- if (length(known) == 0) values else values[forms != names(which.max(table(known)))]
+  if (length(known) == 0) rep(TRUE, length(values)) else forms != names(which.max(table(known)))
+}
+
+stop_text_periods <- function(values) {
+  odd <- values[odd_periods(values)]
   stop_wavetax(
     "key_kind", "The periods are text that is not all of one kind.",
     where = sprintf("See %s.", list_some(dQuote(odd, FALSE))),

@@ -135,6 +135,13 @@ tolerant_clock <- function(x, periods, skip) {
     time <- period_clock(replace(kept, far, NA), periods)
     time$far <- far
   } else {
+    if (is.character(kept) && is.null(periods)) {
+      values <- unique(kept[!is_blank(kept)])
+      if (is.null(read_periods(values))) {
+        unread <- unread | kept %in% values[odd_periods(values)]
+        kept[unread] <- NA
+      }
+    }
     time <- tryCatch(period_clock(kept, periods), wavetax_error = function(cnd) NULL)
     if (is.null(time)) {
       time <- list(clock = integer(length(x)), periods = character(), ticks = integer(), step = 1)

@@ -34,7 +34,8 @@ median_of <- function(tasks, repeats) {
 # Peak memory of a fit and its data against the data, in a process of its own.
 peak_ratio <- function(fit, how) {
   if (!file.exists("/proc/self/clear_refs")) return("not measured")
-  system2(file.path(R.home("bin"), "Rscript"), c("bench/memory.R", format(rows, scientific = FALSE), how, fit),
+  system2(file.path(R.home("bin"), "Rscript"),
+          c("bench/memory.R", format(rows, scientific = FALSE), how, fit),
           env = "MALLOC_MMAP_THRESHOLD_=131072", stdout = TRUE)
 }
 

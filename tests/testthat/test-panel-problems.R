@@ -55,6 +55,8 @@ test_that("each fault planted in clean data is found where it was planted", {
   expect_identical(panel_problems(wide, harbour, season)$kind, "periods as columns")
   mixed <- transform(harbours, season = replace(as.character(season), 7, "twelve"))
   expect_identical(rows_of(panel_problems(mixed, harbour, season), "unread periods"), 7L)
+  dates <- transform(harbours, season = replace(paste0(season, "-07-01"), 9, "01/07/2017"))
+  expect_identical(rows_of(panel_problems(dates, harbour, season), "unread periods"), 9L)
 })
 
 test_that("repairs do what is named, keep a log, and the log as code does the same", {
