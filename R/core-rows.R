@@ -26,10 +26,6 @@ core_threads <- function(n) {
 # A regressor is dropped when what is left of it falls below this part of its norm.
 rank_tolerance <- 1e-9
 
-core_sum_weights <- function(rows) {
-  if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)
-}
-
 # Squared correlation of x'b with y from the triangular factor of the centred
 # [x, y]: both are combinations of its columns, and their angle is that of the rows.
 core_squared_correlation <- function(triangle, b) {

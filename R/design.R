@@ -13,9 +13,7 @@ build_design <- function(formula, data, weights = NULL, also = character(),
                          absorbs_constant = FALSE, rows = NULL) {
   check_formula(formula)
   check_is_table(data)
-  if (nrow(data) == 0) {
-    stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
-  }
+  check_has_rows(data)
   index <- if (is_panel_frame(data)) panel_index(data)
   terms <- formula_terms(expand_shifts(formula), data, index)
   constant <- attr(terms, "intercept") == 1L

@@ -84,6 +84,11 @@ check_is_table <- function(data) {
   )
 }
 
+check_has_rows <- function(data) {
+  if (nrow(data) > 0) return(invisible())
+  stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
+}
+
 check_columns <- function(names, data) {
   unknown <- setdiff(names, names(data))
   if (length(unknown) == 0) return(invisible())
@@ -114,9 +119,7 @@ check_two_keys <- function(entity, period) {
 # Everything that is known of the keys: codes and clock by row, their values, the
 # step. The columns themselves are kept to notice when they are changed later.
 index_keys <- function(data, entity, period, order = NULL) {
-  if (nrow(data) == 0) {
-    stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
-  }
+  check_has_rows(data)
   check_key_kind(data[[entity]], entity, "entity")
   check_key_kind(data[[period]], period, "period")
   ranked <- rank_key(data[[entity]])

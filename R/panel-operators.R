@@ -138,9 +138,12 @@ check_shift <- function(x, k, index, name) {
 # Evaluates an expression among the columns of a table; on a panel frame with the
 # operators at hand.
 evaluate_among <- function(expr, data, env, index = NULL) {
+  eval(expr, columns_environment(data, env, index))
+}
+
+columns_environment <- function(data, env, index = NULL) {
   operators <- if (!is.null(index)) panel_operators(index) else list()
-  outer <- list2env(operators, parent = env)
-  eval(expr, list2env(as.list(plain_data_frame(data)), parent = outer))
+  list2env(as.list(plain_data_frame(data)), parent = list2env(operators, parent = env))
 }
 
 #' @export
@@ -162,14 +165,11 @@ with.panel_frame <- function(data, expr, ...) {
 #' @export
 within.panel_frame <- function(data, expr, ...) {
   index <- panel_index(data)
-  outer <- list2env(panel_operators(index), parent = parent.frame())
-  inner <- list2env(as.list(plain_data_frame(data)), parent = outer)
+  inner <- columns_environment(data, parent.frame(), index)
   eval(substitute(expr), inner)
   values <- as.list(inner, all.names = TRUE)
   out <- plain_data_frame_keeping_names(data)
   out[setdiff(names(data), names(values))] <- NULL
-  new <- setdiff(names(values), names(data))
-  out[names(values)[names(values) %in% names(data)]] <- values[names(values) %in% names(data)]
-  for (name in new) out[[name]] <- values[[name]]
+  for (name in names(values)) out[[name]] <- values[[name]]
   restore_panel(out, index)
 }

@@ -55,11 +55,6 @@ find_problems <- function(data, entity, period, periods = NULL) {
   new_panel_problems(Filter(Negate(is.null), found), entity, period)
 }
 
-check_has_rows <- function(data) {
-  if (nrow(data) > 0) return(invisible())
-  stop_wavetax("empty_data", "The data have no rows.", todo = "Check the file or the filter.")
-}
-
 finding <- function(kind, weight, where, todo, rows = integer(), column = NA_character_) {
   list(kind = kind, weight = weight, column = column, where = where, todo = todo,
        rows = list(as.integer(rows)))

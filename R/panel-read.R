@@ -47,7 +47,7 @@ read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL
 read_table_file <- function(file, missing = c("", "NA"), delimiter = NULL, decimal = ".",
                             encoding = NULL, sheet = 1, range = NULL) {
   check_file(file)
-  data <- switch(tolower(sub("^.*\\.", "", basename(file))),
+  data <- switch(file_extension(file),
     xlsx = , xls = read_spreadsheet(file, sheet, range, missing),
     parquet = read_parquet_file(file),
     read_delimited(file, missing, delimiter, decimal, encoding)

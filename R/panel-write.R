@@ -17,9 +17,8 @@
 #' @export
 write_panel <- function(data, file) {
   check_is_table(data)
-  extension <- tolower(sub("^.*\\.", "", basename(file)))
   plain <- plain_data_frame(data)
-  writer <- switch(extension,
+  writer <- switch(file_extension(file),
     csv = function(to) data.table::fwrite(plain, to, na = "", dateTimeAs = "ISO"),
     tsv = function(to) data.table::fwrite(plain, to, sep = "\t", na = "", dateTimeAs = "ISO"),
     xlsx = function(to) {
@@ -33,10 +32,18 @@ write_panel <- function(data, file) {
     stop_wavetax("format", sprintf("The data cannot be written to %s.", sQuote(file, FALSE)),
                  todo = "End the name in .csv, .tsv, .xlsx or .parquet.")
   )
+  write_whole_file(file, writer)
+}
+
+file_extension <- function(file) tolower(sub("^.*\\.", "", basename(file)))
+
+# `write(path)` writes beside the file's place; then it is renamed, so that there is never
+# half a file.
+write_whole_file <- function(file, write) {
   check_folder(dirname(file))
-  partial <- tempfile("partial-", tmpdir = dirname(file), fileext = paste0(".", extension))
+  partial <- tempfile("partial-", tmpdir = dirname(file), fileext = paste0(".", file_extension(file)))
   on.exit(unlink(partial))
-  writer(partial)
+  write(partial)
   rename_whole_file(partial, file)
   invisible(file)
 }

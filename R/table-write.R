@@ -23,8 +23,8 @@
 write_table <- function(table, file) {
   check_is_spec_table(table)
   writer <- table_writer(file)
-  write_whole_file(writer(table), file)
-  invisible(file)
+  lines <- writer(table)
+  write_whole_file(file, function(path) write_lines(lines, path))
 }
 
 check_is_spec_table <- function(table) {
@@ -34,22 +34,17 @@ check_is_spec_table <- function(table) {
 }
 
 table_writer <- function(file) {
-  extension <- tolower(sub("^.*\\.", "", basename(file)))
-  switch(extension,
+  switch(file_extension(file),
     csv = table_csv, md = table_markdown, html = table_html,
     stop_wavetax("format", sprintf("The table cannot be written to %s.", sQuote(file, FALSE)),
                  todo = "End the name in .csv, .md or .html.")
   )
 }
 
-write_whole_file <- function(lines, file) {
-  check_folder(dirname(file))
-  partial <- tempfile("partial-", tmpdir = dirname(file))
-  on.exit(unlink(partial))
-  connection <- file(partial, "w", encoding = "UTF-8")
+write_lines <- function(lines, path) {
+  connection <- file(path, "w", encoding = "UTF-8")
+  on.exit(close(connection))
   writeLines(enc2utf8(lines), connection, useBytes = TRUE)
-  close(connection)
-  rename_whole_file(partial, file)
 }
 
 table_csv <- function(table) {
