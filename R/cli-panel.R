@@ -61,8 +61,28 @@ cli_profile <- function(args) {
   cli_print(variation, as.data.frame(variation), options$format)
   if (!is.null(options$out)) {
     make_folder(options$out)
-    file <- file.path(options$out, "presence.png")
-    save_figure(plot_presence(panel), file)
+    cli_profile_figures(panel, variation, options$out)
+  }
+}
+
+most_paths <- 12
+
+# Who is seen when, and the paths of each number that moves within entities.
+cli_profile_figures <- function(panel, variation, folder) {
+  numbers <- as.data.frame(variation)
+  moving <- numbers$variable[which(numbers$within > 0)]
+  if (length(moving) > most_paths) {
+    writeLines(sprintf("Paths are drawn of the first %d of %d variables.", most_paths, length(moving)), stderr())
+    moving <- utils::head(moving, most_paths)
+  }
+  figures <- c(
+    list(presence = function() plot_presence(panel)),
+    stats::setNames(lapply(moving, function(name) function() plot_paths(panel, !!name)),
+                    sprintf("paths-%s", gsub("[^[:alnum:]._-]+", "-", moving)))
+  )
+  for (i in along_with_progress(figures, "Drawing")) {
+    file <- file.path(folder, paste0(names(figures)[i], ".png"))
+    save_figure(figures[[i]](), file)
     cli_wrote(file)
   }
 }

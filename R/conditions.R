@@ -23,3 +23,9 @@ condition_lines <- function(found, where, todo) {
 bullets <- function(lines, sign) {
   if (length(lines) > 0) stats::setNames(lines, rep(sign, length(lines)))
 }
+
+# seq_along(x) with a progress bar for long work, where somebody is watching.
+along_with_progress <- function(x, doing, envir = parent.frame()) {
+  if (!interactive() && !isatty(stderr())) return(seq_along(x))
+  cli::cli_progress_along(x, doing, .envir = envir)
+}

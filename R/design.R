@@ -106,10 +106,6 @@ prediction_calls <- function(terms, variables) {
   calls
 }
 
-deparse_words <- function(call) {
-  paste(trimws(deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))), collapse = " ")
-}
-
 check_formula_names <- function(calls, data, env) {
   wanted <- unique(unlist(lapply(calls, all.vars)))
   absent <- setdiff(wanted, names(data))

@@ -56,10 +56,10 @@ text_clock <- function(x) {
 # Ways to write a period, each a pattern and what its parts count.
 period_forms <- list(
   year = list("^([0-9]{4})$", function(p) as.numeric(p[, 2])),
-  quarter = list("^([0-9]{4})[-. ]?[Qq]([1-4])$", function(p) 4 * as.numeric(p[, 2]) + as.numeric(p[, 3])),
-  month = list("^([0-9]{4})[-./ ]?[Mm]?(0[1-9]|1[0-2])$",
+  quarter = list("^([0-9]{4})[-._ ]?[Qq]([1-4])$", function(p) 4 * as.numeric(p[, 2]) + as.numeric(p[, 3])),
+  month = list("^([0-9]{4})[-._/ ]?[Mm]?(0[1-9]|1[0-2])$",
                function(p) 12 * as.numeric(p[, 2]) + as.numeric(p[, 3])),
-  month = list("^([A-Za-z]{3,9})[-. ]+([0-9]{4})$", function(p) {
+  month = list("^([A-Za-z]{3,9})[-._ ]*([0-9]{4})$", function(p) {
     12 * as.numeric(p[, 3]) + match(tolower(substr(p[, 2], 1, 3)), tolower(month.abb))
   }),
   week = list("^([0-9]{4})-?[Ww](0[1-9]|[1-4][0-9]|5[0-3])$", function(p) iso_week(p[, 2], p[, 3])),

@@ -2,7 +2,7 @@
 #'
 #' Question answered: *my file has a column for each year; how do I get a row for each?*
 #' Variables and periods are found in the column names: `nights_2009`, `2009.nights`,
-#' `nights2009`, `nights_2014Q3`, or by a written pattern. Columns without a period are
+#' `nights2009`, `nights_2014Q3`, `nights_Mar2014`, or by a written pattern. Columns without a period are
 #' fixed over time and repeated. What was recognised is said in a message.
 #'
 #' @param data A data frame with a row for each entity.
@@ -43,10 +43,13 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   say_recognised(variables, values, fixed)
   n <- nrow(data)
   each <- length(values)
-  blocks <- lapply(stats::setNames(variables, variables), function(variable) {
-    columns <- stubs$column[stubs$stub == variable][match(values, stubs$period[stubs$stub == variable])]
-    interleave(stack_columns(data, columns, variable), n)
+  watched <- along_with_progress(variables, "Laying out the variables")
+  blocks <- lapply(watched, function(v) {
+    mine <- stubs[stubs$stub == variables[v], ]
+    columns <- mine$column[match(values, mine$period)]
+    interleave(variable_columns(data, columns, variables[v]), n)
   })
+  names(blocks) <- variables
   out <- c(
     lapply(data[entity], rep_each, each),
     stats::setNames(list(rep(period_values(values), times = n)), period),
@@ -60,18 +63,23 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   new_panel_frame(out, entity, period, periods)
 }
 
-rep_each <- function(x, each) x[rep.int(seq_along(x), rep.int(each, length(x)))]
+rep_each <- function(x, each) {
+  if (is.numeric(x) && !is.object(x)) return(interleave(rep(list(x), each), length(x)))
+  x[interleave(rep(list(seq_along(x)), each), length(x))]
+}
 
-# From period by period to entity by entity. Dates and other classed columns are ordered
-# by their index; plain ones by transposing.
-interleave <- function(x, n) {
-  transposed <- function(v) {
-    dim(v) <- c(n, length(v) / n)
-    v <- t(v)
-    dim(v) <- NULL
-    v
+# The columns of one variable, entity by entity; NULL stands for a period without a column.
+# Dates and other classed columns are stacked and then ordered by their index.
+interleave <- function(columns, n) {
+  present <- Filter(Negate(is.null), columns)
+  plain <- function(is_kind) all(vapply(present, function(x) is_kind(x) && !is.object(x), logical(1)))
+  if (plain(is.integer)) return(cpp_interleave(columns, n, FALSE, core_threads(n)))
+  if (plain(is.numeric)) {
+    columns <- lapply(columns, function(x) if (is.null(x)) x else as.double(x))
+    return(cpp_interleave(columns, n, TRUE, core_threads(n)))
   }
-  if (is.object(x)) x[transposed(seq_along(x))] else transposed(x)
+  stacked <- do.call(c, lapply(columns, function(x) if (is.null(x)) rep(NA, n) else x))
+  stacked[as.vector(t(matrix(seq_along(stacked), n)))]
 }
 
 say_recognised <- function(variables, values, fixed) {
@@ -117,6 +125,8 @@ stop_no_stubs <- function(data, pattern) {
 
 # Column names that are a variable and a period, at least two periods of one variable.
 stub_patterns <- c(
+  sprintf("^(?<variable>.*)[_. -](?<period>(?i:%s)[a-z]*[_. -]?[0-9]{4})$", paste(month.abb, collapse = "|")),
+  "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>(?:1[89]|20)[0-9]{2}[_. -](?:0[1-9]|1[0-2]))$",
   "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>[0-9]{4}[-_. ]?[QqMmWw][0-9]{1,2})$",
   "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>(?:1[89]|20)[0-9]{2})$",
   "^[Xx]?(?<period>(?:1[89]|20)[0-9]{2})[_. -](?<variable>[^0-9].*)$",
@@ -155,27 +165,23 @@ period_values <- function(values) {
   if (!anyNA(numbers) && all(as.character(numbers) == values)) numbers else values
 }
 
-# The columns of one variable below each other; NA where a period has no column.
-stack_columns <- function(data, columns, variable) {
-  present <- lapply(columns[!is.na(columns)], function(column) data[[column]])
-  nothing <- function(x) anyNA(x) && all(is.na(x))
-  filled <- Filter(Negate(nothing), present)
-  text <- vapply(filled, function(x) is.character(x) || is.factor(x), logical(1))
-  if (any(text) && !all(text)) {
-    as_text <- columns[!is.na(columns)][vapply(present, is.character, logical(1))]
+# The columns of one variable, all of one kind; NULL where a period has no column, or one
+# without any value.
+variable_columns <- function(data, columns, variable) {
+  present <- lapply(columns, function(column) {
+    x <- if (!is.na(column)) data[[column]]
+    if (anyNA(x) && all(is.na(x))) NULL else x
+  })
+  text <- vapply(present, function(x) is.character(x) || is.factor(x), logical(1))
+  filled <- !vapply(present, is.null, logical(1))
+  if (any(text) && !all(text[filled])) {
     stop_wavetax(
       "mixed_kinds", sprintf("`%s` is text in some periods and numbers in others.", variable),
-      where = sprintf("Text: %s.", list_some(as_text)),
+      where = sprintf("Text: %s.", list_some(columns[text])),
       todo = "Make them one kind first."
     )
   }
-  n <- nrow(data)
-  parts <- lapply(columns, function(column) {
-    if (is.na(column)) return(rep(NA, n))
-    x <- data[[column]]
-    if (is.factor(x)) as.character(x) else if (nothing(x)) rep(NA, n) else x
-  })
-  do.call(c, parts)
+  lapply(present, function(x) if (is.factor(x)) as.character(x) else x)
 }
 
 #' @rdname panel_to_long

@@ -150,11 +150,20 @@ columns_environment <- function(data, env, index = NULL) {
 transform.panel_frame <- function(`_data`, ...) {
   index <- panel_index(`_data`)
   expressions <- as.list(substitute(list(...)))[-1]
+  check_all_named(expressions)
   out <- plain_data_frame_keeping_names(`_data`)
   for (name in names(expressions)) {
     out[[name]] <- evaluate_among(expressions[[name]], `_data`, parent.frame(), index)
   }
   restore_panel(out, index)
+}
+
+check_all_named <- function(expressions) {
+  unnamed <- if (is.null(names(expressions))) rep(TRUE, length(expressions)) else !nzchar(names(expressions))
+  if (!any(unnamed)) return(invisible())
+  words <- deparse_words(expressions[unnamed][[1]])
+  stop_wavetax("unnamed", sprintf("`%s` has no name for its column.", words),
+               todo = sprintf("Name it: `transform(panel, new = %s)`.", words))
 }
 
 #' @export

@@ -63,7 +63,7 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
   data <- tryCatch(
     withCallingHandlers(
       data.table::fread(
-        file = file, data.table = FALSE, showProgress = FALSE, na.strings = missing,
+        file = file, data.table = FALSE, showProgress = isatty(stderr()), na.strings = missing,
         check.names = FALSE, encoding = encoding, sep = if (is.null(delimiter)) "auto" else delimiter,
         dec = decimal, integer64 = "double", logical01 = FALSE, blank.lines.skip = FALSE
       ),
@@ -116,7 +116,7 @@ read_spreadsheet <- function(file, sheet, range, missing) {
   }
   tryCatch(
     readxl::read_excel(file, sheet = sheet, range = range, na = missing, guess_max = 1e6,
-                       .name_repair = "minimal", progress = FALSE),
+                       .name_repair = "minimal", progress = isatty(stderr())),
     error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
   )
 }

@@ -34,7 +34,9 @@ panel_variation <- function(data, ..., by = NULL) {
   is_number <- vapply(data[names], function(x) is.numeric(x) && !is.factor(x), logical(1))
   describe <- function(rows, label) {
     part <- list(codes = index$codes[rows], clock = index$clock[rows])
-    out <- do.call(rbind, lapply(names[is_number], function(name) {
+    watched <- along_with_progress(names[is_number], "Describing the variables")
+    out <- do.call(rbind, lapply(watched, function(i) {
+      name <- names[is_number][i]
       describe_number(as.double(data[[name]][rows]), name, part, index)
     }))
     if (!is.null(label) && !is.null(out)) cbind(group = label, out) else out

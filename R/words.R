@@ -40,3 +40,7 @@ row_words <- function(rows, show = 3) {
   if (length(rows) == 1) return(paste("row", count_words(rows)))
   paste("rows", list_some(count_words(rows), show))
 }
+
+deparse_words <- function(call) {
+  paste(trimws(deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))), collapse = " ")
+}

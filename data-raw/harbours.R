@@ -1,7 +1,7 @@
 # Makes the demo world: 96 invented harbours on five invented coasts, which levy a
 # wave tax on visiting boats, seasons 2009 to 2020. Run from the repository's root:
 #   Rscript data-raw/harbours.R
-# Writes data/harbours.rda and three CSV files under inst/extdata/.
+# Writes data/harbours.rda and three CSV files and a spreadsheet under inst/extdata/.
 #
 # The truth:
 #   log(nights) = 7 + a_i + g_t - 0.05 levy - 0.01 storms - 0.20 fuel
@@ -87,6 +87,9 @@ write_csv <- function(data, file) {
   utils::write.csv(data, file.path("inst/extdata", file), row.names = FALSE, quote = FALSE, na = "")
 }
 write_csv(harbours, "harbours.csv")
+workbook <- openxlsx::buildWorkbook(harbours, sheetName = "harbours")
+workbook$core <- gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]*Z", "2021-01-01T00:00:00Z", workbook$core)
+openxlsx::saveWorkbook(workbook, "inst/extdata/harbours.xlsx", overwrite = TRUE)
 
 # Wide: a row a harbour, a column for each variable and season.
 fixed_columns <- c("harbour", "coast", "pier", "sheltered")

@@ -11,6 +11,32 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// cpp_interleave
+SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads);
+RcppExport SEXP _wavetax_cpp_interleave(SEXP columnsSEXP, SEXP nSEXP, SEXP doublesSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type doubles(doublesSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_interleave(columns, n, doubles, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_group_medians
+Rcpp::NumericVector cpp_group_medians(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least);
+RcppExport SEXP _wavetax_cpp_group_medians(SEXP xSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP leastSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type least(leastSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_medians(x, codes, groups, least));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_rank_by_table
 SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit);
 RcppExport SEXP _wavetax_cpp_rank_by_table(SEXP xSEXP, SEXP limitSEXP) {
@@ -253,6 +279,8 @@ END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
+    {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_is_sorted", (DL_FUNC) &_wavetax_cpp_is_sorted, 1},
     {"_wavetax_cpp_strictly_ordered", (DL_FUNC) &_wavetax_cpp_strictly_ordered, 2},

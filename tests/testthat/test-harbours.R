@@ -13,4 +13,7 @@ test_that("the shipped files hold the same rows", {
   expect_equal(read("harbours.csv"), harbours)
   expect_equal(nrow(read("harbours-wide.csv")), length(unique(harbours$harbour)))
   expect_equal(nrow(read("harbours-raw.csv")), nrow(harbours) + 3)
+  skip_if_not_installed("readxl")
+  sheet <- system.file("extdata", "harbours.xlsx", package = "wavetax")
+  expect_equal(as.data.frame(suppressMessages(read_panel(sheet, harbour, season))), harbours)
 })

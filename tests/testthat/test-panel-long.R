@@ -28,6 +28,15 @@ test_that("stubs and periods are found however they are written", {
                class = "wavetax_error_duplicate_keys")
 })
 
+test_that("months by name and number are found in headings", {
+  wide <- data.frame(id = c("a", "b"), nights_Mar2014 = 1:2, nights_Apr2014 = c(3.5, NA), summar2014 = 7)
+  long <- quietly(panel_to_long(wide, id, period = "month", empty = TRUE))
+  expect_identical(long$nights, c(1, 3.5, 2, NA))
+  expect_identical(with(long, past(nights)), c(NA, 1, NA, 2))
+  names(wide)[2:3] <- c("nights_2014_03", "nights_2014_04")
+  expect_identical(quietly(panel_to_long(wide, id, period = "month", empty = TRUE))$nights, long$nights)
+})
+
 test_that("balancing fills the grid, keeps whole entities, or finds the block", {
   panel <- gappy_panel(N = 20, periods = 5, keep = 0.8)
   full <- quietly(panel_balance(panel, "fill"))

@@ -48,6 +48,8 @@ test_that("transform() and within() know them, and keep the panel", {
   two <- within(panel, before <- past(x1))
   expect_identical(one$before, two$before)
   expect_s3_class(one, "panel_frame")
+  expect_error(transform(panel, past(x1)), "transform\\(panel, new = past\\(x1\\)\\)",
+               class = "wavetax_error_unnamed")
   expect_s3_class(merge(panel, data.frame(region = "north", tax = 1)), "panel_frame")
 })
 

@@ -73,3 +73,11 @@ test_that("repairs do what is named, keep a log, and the log as code does the sa
   expect_error(panel_repair(raw, found, names = c(Nowhere = "x")), class = "wavetax_error_repair")
   expect_identical(nrow(panel_repair(raw, found)), nrow(raw))
 })
+
+test_that("values near 0 of a column that comes near 0 everywhere raise no alarm", {
+  set.seed(2)
+  panel <- data.frame(id = rep(1:2000, each = 10), t = rep(1:10, 2000), x = rexp(20000) + 1e-9)
+  expect_false("far value" %in% panel_problems(panel, id, t)$kind)
+  panel$x[77] <- 1e6 * panel$x[77]
+  expect_identical(rows_of(panel_problems(panel, id, t), "far value"), 77L)
+})

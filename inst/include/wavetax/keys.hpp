@@ -128,23 +128,24 @@ void shift_by_table(const int* entity, const int* clock, std::size_t n, std::siz
     return static_cast<std::size_t>(entity[r] - 1) * periods + static_cast<std::size_t>(clock[r] - 1);
   };
   const long long span = static_cast<long long>(periods);
-  constexpr std::size_t ahead = 24;  // rows whose cells are fetched in advance
-  // Each thread has its own entities, and so its own part of the table.
-  const std::size_t pieces = static_cast<std::size_t>(std::max(1, threads));
-  for_each_piece(pieces, threads, [&](std::size_t piece) {
-    const std::size_t first = entities * piece / pieces, last = entities * (piece + 1) / pieces;
-    auto mine = [&](std::size_t r) {
-      const std::size_t e = static_cast<std::size_t>(entity[r]) - 1;
-      return e >= first && e < last;
-    };
-    std::fill(table.get() + first * periods, table.get() + last * periods, none);
-    for (std::size_t r = 0; r < n; ++r) {
-      if (r + ahead < n && mine(r + ahead)) __builtin_prefetch(&table[cell(r + ahead)], 1);
-      if (mine(r)) table[cell(r)] = take(r);
+  constexpr std::size_t piece = 1 << 20, ahead = 24;  // rows whose cells are fetched in advance
+  // Every row has a cell of its own, so that pieces of rows can be worked on side by side.
+  auto by_piece = [&](std::size_t count, auto&& body) {
+    for_each_piece((count + piece - 1) / piece, threads,
+                   [&](std::size_t p) { body(p * piece, std::min(count, (p + 1) * piece)); });
+  };
+  by_piece(entities * periods, [&](std::size_t begin, std::size_t end) {
+    std::fill(table.get() + begin, table.get() + end, none);
+  });
+  by_piece(n, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t r = begin; r < end; ++r) {
+      if (r + ahead < end) __builtin_prefetch(&table[cell(r + ahead)], 1);
+      table[cell(r)] = take(r);
     }
-    for (std::size_t r = 0; r < n; ++r) {
-      if (r + ahead < n && mine(r + ahead)) __builtin_prefetch(&table[cell(r + ahead)], 0);
-      if (!mine(r)) continue;
+  });
+  by_piece(n, [&](std::size_t begin, std::size_t end) {
+    for (std::size_t r = begin; r < end; ++r) {
+      if (r + ahead < end) __builtin_prefetch(&table[cell(r + ahead)], 0);
       const long long wanted = static_cast<long long>(clock[r]) - lag;
       give(r, wanted >= 1 && wanted <= span ? table[cell(r) - lag] : none);
     }

@@ -1,0 +1,202 @@
+# Faults of the keys: missing, repeated, stray rows, odd periods, gaps.
+
+# The keys of a table that may be broken: entity codes and clock by row, 0 where missing
+# or not to be read. Row numbers of stray rows (totals, blanks, headers), which are taken
+# out of both, and of periods that are far from the others or could not be read.
+problem_keys <- function(data, entity, period, periods) {
+  text <- vapply(data, is.character, logical(1))
+  blank <- blank_rows(data)
+  header <- if (any(text)) {
+    Reduce(`+`, lapply(names(data)[text], function(name) !is.na(data[[name]]) & data[[name]] == name))
+  } else {
+    integer(nrow(data))
+  }
+  header <- header >= max(2, sum(text) / 2)
+  total <- rep(FALSE, nrow(data))
+  if (is.character(data[[entity]])) {
+    values <- unique(data[[entity]])
+    named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE)
+    total <- data[[entity]] %in% values[named]
+  }
+  ranked <- rank_key(data[[entity]])
+  time <- tolerant_clock(data[[period]], periods, header | blank)
+  stray <- blank | header | total
+  stray <- which(stray)
+  ranked$codes[stray] <- 0L
+  time$clock[stray] <- 0L
+  list(
+    entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
+    clock = time$clock, unread = setdiff(which(time$unread), stray), far = time$far,
+    column = data[[period]], blank = which(blank), header = which(header), total = which(total),
+    stray = stray
+  )
+}
+
+# Rows without a value in any column; each column is asked for the rows still in question.
+blank_rows <- function(data) {
+  rows <- seq_len(nrow(data))
+  for (x in as.list(data)) {
+    rows <- rows[is_blank(x[rows])]
+    if (length(rows) == 0) break
+  }
+  seq_len(nrow(data)) %in% rows
+}
+
+# Missing, or text without a sign in it.
+is_blank <- function(x) {
+  if (!is.character(x)) return(is.na(x))
+  values <- unique(x)
+  blank <- values[is.na(values) | grepl("^\\s*$", values, perl = TRUE)]
+  if (length(blank) == 0) rep(FALSE, length(x)) else x %in% blank
+}
+
+# A clock on which odd cells do not stop the reading: they are `unread`.
+tolerant_clock <- function(x, periods, skip) {
+  kept <- x
+  unread <- rep(FALSE, length(x))
+  if (is.character(x)) {
+    kept[skip] <- NA
+    numbers <- suppressWarnings(as.numeric(kept))
+    present <- !is_blank(kept)
+    if (is.null(periods) && mean(!is.na(numbers[present])) > 0.8) {
+      unread <- present & is.na(numbers)
+      kept <- numbers
+    }
+  }
+  if (is.numeric(kept) && !is.factor(kept)) {
+    broken <- !is.na(kept) & (!is.finite(kept) | kept != trunc(kept))
+    unread <- unread | broken
+    kept[broken] <- NA
+    far <- far_periods(kept)
+    time <- period_clock(replace(kept, far, NA), periods)
+    time$far <- far
+  } else {
+    if (is.character(kept) && is.null(periods)) {
+      values <- unique(kept[!is_blank(kept)])
+      if (is.null(read_periods(values))) {
+        unread <- unread | kept %in% values[odd_periods(values)]
+        kept[unread] <- NA
+      }
+    }
+    time <- tryCatch(period_clock(kept, periods), wavetax_error = function(cnd) NULL)
+    if (is.null(time)) {
+      time <- list(clock = integer(length(x)), periods = character(), ticks = integer(), step = 1)
+      unread <- !is.na(x)
+    }
+  }
+  time$unread <- unread
+  time
+}
+
+# Periods far outside the run of the others: a slipped or doubled digit.
+far_periods <- function(x) {
+  spread <- stats::quantile(x, c(0.05, 0.5, 0.95), na.rm = TRUE, names = FALSE)
+  reach <- 5 * max(spread[3] - spread[1], 5)
+  which(abs(x - spread[2]) > reach)
+}
+
+where_rows <- function(rows) sub("^r", "R", row_words(rows, 5))
+
+cell_words <- function(keys, rows) {
+  entity <- ifelse(keys$codes[rows] > 0, as.character(keys$entities)[pmax(keys$codes[rows], 1)], "?")
+  paste(entity, format(keys$column[rows], trim = TRUE))
+}
+
+problem_stray_rows <- function(data, keys) {
+  one <- function(rows, kind, where, todo) {
+    if (length(rows) > 0) finding(kind, "stops", paste0(where, ": ", row_words(rows, 5)), todo, rows)
+  }
+  list(
+    one(keys$header, "header repeated", "The column names stand again among the rows",
+        "Leave those rows out: `drop = \"header repeated\"`."),
+    one(keys$total, "total row", "Rows that look like totals, not entities",
+        "Leave them out: `drop = \"total row\"`."),
+    one(keys$blank, "blank rows", "Rows without any value", "Leave them out: `drop = \"blank rows\"`.")
+  )
+}
+
+problem_missing_keys <- function(keys) {
+  one <- function(missing, name) {
+    rows <- setdiff(which(missing), keys$stray)
+    if (length(rows) == 0) return(NULL)
+    finding(
+      "missing keys", "stops", sprintf("`%s` is missing: %s", name, row_words(rows, 5)),
+      "Fill the key in, or leave the rows out: `drop = \"missing keys\"`.", rows, name
+    )
+  }
+  list(
+    one(keys$codes == 0L, keys$entity),
+    one(is_blank(keys$column), keys$period)
+  )
+}
+
+problem_repeated_keys <- function(data, keys) {
+  known <- which(keys$codes > 0L & keys$clock > 0L)
+  span <- max(1L, keys$clock)
+  cell <- (keys$codes[known] - 1) * span + keys$clock[known]
+  if (!anyDuplicated(cell)) return(NULL)
+  rows <- known[cell %in% cell[duplicated(cell)]]
+  cell <- (keys$codes[rows] - 1) * span + keys$clock[rows]
+  values <- do.call(paste, c(unname(lapply(data[rows, ], as.character)), sep = "\r"))
+  same <- tapply(values, cell, function(v) length(unique(v)) == 1)
+  is_same <- same[as.character(cell)]
+  tell <- function(which_rows, kind, todo) {
+    if (length(which_rows) == 0) return(NULL)
+    groups <- split(which_rows, (keys$codes[which_rows] - 1) * span + keys$clock[which_rows])
+    words <- vapply(utils::head(groups, 5), function(rows) {
+      sprintf("%s (%s)", cell_words(keys, rows[1]), row_words(rows))
+    }, "")
+    finding(kind, "stops", list_some(c(words, rep("", length(groups) - length(words)))), todo, which_rows)
+  }
+  list(
+    tell(rows[is_same], "repeated rows", "The same row stands again: `repeated = \"first\"` keeps one."),
+    tell(rows[!is_same], "repeated keys",
+         "Rows of one key differ: look which is right, then `repeated = \"first\"` or `\"last\"`.")
+  )
+}
+
+problem_period_values <- function(keys) {
+  far <- keys$far
+  if (length(keys$unread) > 0) {
+    rows <- keys$unread
+    return(finding(
+      "unread periods", "stops",
+      sprintf("Not read as a period: %s", list_some(sprintf("%s (row %d)", keys$column[rows], rows))),
+      "Write all periods in one way: 2014, 2014Q3, 2014-03, 2014-W07 or a date.", rows, keys$period
+    ))
+  }
+  if (length(far) == 0) return(NULL)
+  finding(
+    "far period", "likely",
+    sprintf("Outside the run of the others: %s", list_some(sprintf("%s (row %d)", keys$column[far], far))),
+    "Correct the cells; a digit may be doubled or missing.", far, keys$period
+  )
+}
+
+problem_presence <- function(keys) {
+  known <- keys$codes > 0L & keys$clock > 0L
+  if (!any(known)) return(NULL)
+  codes <- keys$codes[known]
+  clock <- keys$clock[known]
+  once_apart <- !duplicated((codes - 1) * max(clock) + clock)
+  codes <- codes[once_apart]
+  clock <- clock[once_apart]
+  size <- tabulate(codes, length(keys$entities))
+  ends <- cpp_first_and_last(codes, clock, length(keys$entities))
+  inside <- ifelse(size > 0, ends$last - ends$first + 1L - size, 0L)
+  name <- function(which) list_some(as.character(keys$entities)[which])
+  rows_of <- function(which) base::which(keys$codes %in% base::which(which))
+  list(
+    if (any(size == 1L) && max(size) > 1L) {
+      finding("seen once", "note",
+              sprintf("%s: %s", count_of(sum(size == 1L), keys$entity), name(size == 1L)),
+              "One row tells nothing within its entity.", rows_of(size == 1L))
+    },
+    if (any(inside > 0L)) {
+      finding("gaps", "note",
+              sprintf("%s, %s missing inside: %s", count_of(sum(inside > 0L), keys$entity),
+                      count_of(sum(inside), keys$period), name(inside > 0L)),
+              "Lags and changes are not taken across them.", rows_of(inside > 0L))
+    }
+  )
+}

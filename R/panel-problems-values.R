@@ -1,0 +1,142 @@
+# Faults of the other columns: each works through a plain list of `columns`, as asking a
+# data frame for one of thousands of columns by name is slow.
+
+problem_values <- function(columns, keys) {
+  layout <- problem_layout(keys)
+  watched <- along_with_progress(columns, "Looking at the columns")
+  found <- lapply(watched, function(i) {
+    x <- columns[[i]]
+    c(problem_text(x, names(columns)[i], keys),
+      list(problem_shifted(x, names(columns)[i], keys, layout), problem_jumps(x, names(columns)[i], keys)))
+  })
+  unlist(found, recursive = FALSE)
+}
+
+# Whether entities stand in blocks, and the first row of each row's block.
+problem_layout <- function(keys) {
+  code <- keys$codes
+  new <- c(TRUE, code[-1] != code[-length(code)])[seq_along(code)]
+  list(first = which(new)[cumsum(new)], blocks = !anyDuplicated(code[new & code > 0L]))
+}
+
+problem_text <- function(x, name, keys) {
+  if (!is.character(x)) return(NULL)
+  present <- !is_blank(x)
+  present[keys$stray] <- FALSE
+  values <- unique(x[present])
+  number <- !is.na(suppressWarnings(as.numeric(values)))
+  comma <- grepl("^\\s*-?[0-9]+,[0-9]+\\s*$", values)
+  rows_of <- function(which) sum(x[present] %in% values[which])
+  if (rows_of(number | comma) < 0.8 * sum(present) || sum(present) == 0) return(NULL)
+  todo <- sprintf("Read it as numbers: `numbers = \"%s\"`.", name)
+  if (all(number)) {
+    return(list(finding("numbers as text", "likely", sprintf("`%s` holds numbers, stored as text", name),
+                        todo, which(present), name)))
+  }
+  tell <- function(which, kind, what) {
+    rows <- base::which(present & x %in% values[which])
+    if (length(rows) == 0) return(NULL)
+    cells <- sprintf("%s (row %d)", x[rows], rows)
+    finding(kind, "likely", sprintf("`%s` %s: %s", name, what, list_some(cells)), todo, rows, name)
+  }
+  list(
+    tell(comma & !number, "decimal commas", "has decimal commas"),
+    tell(!number & !comma, "text among numbers", "is numbers but for")
+  )
+}
+
+# In a column that is fixed for nearly every entity, a cell at an entity's border that has
+# its neighbour's value: a block one row too long or too short.
+problem_shifted <- function(x, name, keys, layout) {
+  if (length(x) < 10 || !layout$blocks) return(NULL)
+  if (mean(x == x[layout$first], na.rm = TRUE) < 0.8 || length(unique(x)) < 3) return(NULL)
+  rows <- which(keys$codes > 0L)
+  code <- keys$codes[rows]
+  x <- x[rows]
+  x <- match(x, unique(x))
+  usual <- usual_value(x, code)
+  odd <- which(!is.na(x) & x != usual[code])
+  if (length(odd) == 0 || length(unique(code[odd])) > 0.1 * length(unique(code))) return(NULL)
+  border <- function(step) {
+    at <- pmin(pmax(odd + step, 1L), length(x))
+    code[at] != code[odd] & x[odd] == usual[code[at]]
+  }
+  rows <- rows[odd[border(1L) | border(-1L)]]
+  if (length(rows) == 0) return(NULL)
+  finding(
+    "neighbour's value", "likely",
+    sprintf("`%s` has the neighbouring %s's value: %s", name, keys$entity, row_words(rows, 5)),
+    "Was a block pasted one row too long or too short? Compare with the source.", rows, name
+  )
+}
+
+# The value (coded by whole numbers) most frequent in each group.
+usual_value <- function(x, code) {
+  key <- code * (max(x) + 1) + x
+  size <- tabulate(match(key, unique(key)))
+  first <- !duplicated(key)
+  by_size <- order(code[first], -size)
+  code_first <- code[first][by_size]
+  out <- rep(NA_integer_, max(code))
+  keep <- !duplicated(code_first)
+  out[code_first[keep]] <- x[first][by_size][keep]
+  out
+}
+
+# Values a factor of 300 or more from the median of their entity, and further out than the
+# column's own spread makes likely: with an exponential tail beyond the distance that a
+# twentieth of n values exceeds, the furthest lies near that plus scale * log(n / 20), and 5
+# scales more come once in 150 such columns. Each side is judged by itself, as a column that
+# comes close to 0 has a long one below.
+problem_jumps <- function(x, name, keys) {
+  if (!is.numeric(x)) return(NULL)
+  x <- as.double(x)
+  use <- which(keys$codes > 0L & is.finite(x) & x > 0)
+  x <- x[use]
+  if (length(x) < 4 || max(x) < 300 * min(x)) return(NULL)
+  codes <- keys$codes[use]
+  ratio <- x / cpp_group_medians(x, codes, length(keys$entities), 4L)[codes]
+  ratio[is.na(ratio)] <- 1
+  far <- function(ratio) {
+    if (max(ratio) < 300) return(integer())
+    beyond <- ratio[ratio > 1]
+    n <- length(beyond)
+    upper <- n - floor(n / c(2, 20)) # the median, and what a twentieth exceeds
+    at <- log(sort(beyond, partial = upper)[upper])
+    scale <- (at[2] - at[1]) / log(10)
+    which(ratio >= max(300, exp(at[2] + scale * (log(n / 20) + 5))))
+  }
+  at <- sort(c(far(ratio), far(1 / ratio)))
+  if (length(at) == 0) return(NULL)
+  rows <- use[at]
+  cells <- sprintf("%s (row %d, %s)", format(x[at], trim = TRUE), rows, cell_words(keys, rows))
+  finding(
+    "far value", "likely",
+    sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_some(cells)),
+    "A unit or a decimal point may have slipped; correct the cells.", rows, name
+  )
+}
+
+problem_columns <- function(columns, rows) {
+  is_which <- function(columns, check) columns[vapply(columns, check, logical(1))]
+  without <- function(columns, gone) columns[!names(columns) %in% names(gone)]
+  empty <- is_which(columns, function(x) all(is_blank(x)))
+  rest <- without(columns, empty)
+  constant <- is_which(rest, function(x) {
+    first <- x[which(!is.na(x))[1]]
+    rows > 1 && all(x == first, na.rm = TRUE)
+  })
+  rest <- without(rest, constant)
+  plain <- function(x) if (is.numeric(x)) as.numeric(x) else as.character(x)
+  start <- vapply(rest, function(x) paste(plain(utils::head(x, 20)), collapse = "\r"), "")
+  suspects <- rest[start %in% start[duplicated(start)]]
+  twice <- suspects[duplicated(lapply(suspects, plain))]
+  one <- function(columns, kind, what, todo) {
+    lapply(names(columns), function(name) finding(kind, "note", sprintf(what, name), todo, column = name))
+  }
+  c(
+    one(empty, "empty column", "`%s` has no value", "Leave it out."),
+    one(constant, "constant column", "`%s` has one value in all rows", "It tells nothing in a model."),
+    one(twice, "same column twice", "`%s` repeats an earlier column", "Leave one of them out.")
+  )
+}
