@@ -1,7 +1,13 @@
-# Covariances of the coefficients of a transformed regression. `transform` says what
-# was taken from a row before least squares: NULL for nothing, or a list with the
-# `groups`, their `means` (of [x, y]), `theta` by group (NULL: 1), and `shift`, which
-# is added back by column of [x, y] (NULL: 0).
+# Residuals of a transformed regression and covariances of its coefficients. `transform`
+# says what was taken from a row before least squares: NULL for nothing, or a list of
+#   layers     each a list of codes, levels (of [x, y], a column a group), theta by group
+#              (NULL: 1) and loading by row (NULL: 1)
+#   shift      added back by column of [x, y] (NULL: 0)
+#   centre     by column of [x, y], taken off for the sake of digits; `centred` is the layer
+#              whose levels hold it
+#   ones       whether the levels are of [1, x, y]: effects shrunken in several sets, where
+#              the residuals are those of V^-1 and the regressors' products with them are
+#              of the rows as they are
 
 core_residuals <- function(rows, transform, solution, threads = core_threads(length(rows$y))) {
   slopes <- core_slopes(solution, rows)
@@ -9,11 +15,26 @@ core_residuals <- function(rows, transform, solution, threads = core_threads(len
   if (is.null(centre)) centre <- numeric(length(rows$x) + 1L)
   constant <- if (length(slopes) < length(solution$full)) solution$full[1] else 0
   # The constant is that of the centred columns.
-  constant <- constant - centre[length(centre)] + sum(slopes * centre[-length(centre)])
+  shifted <- constant - centre[length(centre)] + sum(slopes * centre[-length(centre)])
+  swept <- length(transform$layers) > 0 && is.null(transform$layers[[1]]$theta) && !isTRUE(transform$ones)
+  layers <- lapply(seq_along(transform$layers), function(l) {
+    layer <- transform$layers[[l]]
+    offsets <- if (isTRUE(transform$ones)) {
+      cpp_combined_levels(layer$levels, c(constant, slopes), numeric(length(slopes) + 2L))
+    } else {
+      cpp_combined_levels(layer$levels, slopes, if (l == transform$centred) centre else 0 * centre)
+    }
+    if (!is.null(layer$theta)) offsets <- layer$theta * (offsets - shifted)
+    list(codes = layer$codes, offsets = offsets, loading = layer$loading)
+  })
   cpp_residuals(
-    c(rows$x, list(rows$y)), slopes, constant, centre, transform$groups$codes,
-    transform$means, transform$theta, length(rows$y), threads
+    c(rows$x, list(rows$y)), slopes, if (swept) 0 else shifted, centre, layers, length(rows$y), threads
   )
+}
+
+# One set of effects as a layer of the transformation.
+core_layer <- function(codes, levels, theta = NULL, loading = NULL) {
+  list(codes = codes, levels = levels, theta = theta, loading = loading)
 }
 
 # Slopes of all regressors, 0 where dropped.
@@ -27,15 +48,16 @@ core_slopes <- function(solution, rows) {
 core_cluster_scores <- function(rows, transform, solution, residuals, clusters,
                                 threads = core_threads(length(rows$y))) {
   k <- length(rows$x)
-  columns <- c(if (solution$lead == 1L) list(NULL), rows$x)
-  pick <- c(if (solution$lead == 1L) 1L, seq_len(k))
-  shift <- if (!is.null(transform$shift)) c(if (solution$lead == 1L) 1, transform$shift[seq_len(k)])
+  lead <- solution$lead == 1L
+  columns <- c(if (lead) list(NULL), rows$x)
+  pick <- c(if (lead) 0L, seq_len(k))
+  shift <- if (!is.null(transform$shift)) c(if (lead) 1, transform$shift[seq_len(k)])
   kept <- solution$status == 0L
   if (length(kept) < length(columns)) kept <- c(TRUE, kept)
+  layers <- if (isTRUE(transform$ones)) list() else as.list(transform$layers)
   cpp_cluster_scores(
     columns[kept], rows$weights, residuals, clusters$codes, clusters$count, clusters$sorted,
-    transform$groups$codes, transform$means, pick[kept], transform$theta,
-    if (!is.null(shift)) shift[kept], threads
+    layers, pick[kept], if (!is.null(shift)) shift[kept], threads
   )
 }
 

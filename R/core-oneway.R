@@ -54,32 +54,39 @@ core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(sta
 
 core_solve_fixed <- function(state) {
   all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
-  solution <- core_solve_within(state, all_rows)
+  used <- state$weight > 0
+  solution <- core_finish_fixed(
+    state$within, sqrt(colSums(all_rows^2))[-1], core_grand_means(state), sum(state$weight), state$n,
+    sum(used), sum(core_centred(all_rows)[, ncol(state$within)]^2)
+  )
+  levels <- core_group_residuals(state, solution$full)
+  levels[!used] <- NA_real_
+  solution$levels <- list(levels - solution$coefficients[1])
+  solution$r_squared <- c(
+    core_one_way_r_squared(state, solution$full, all_rows), "with effects" = 1 - solution$ssr / solution$sst
+  )
+  solution
+}
+
+# From the factor of the swept [x, y] to the solution, whatever was swept. `own_norms` are
+# the norms of the columns as they were, `grand` their means, `weight` the sum of weights.
+core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, sst) {
+  p <- ncol(within)
+  solution <- cpp_solve(within, own_norms[-p], rank_tolerance)
   kept <- which(solution$status == 0L)
   k <- length(kept)
   b <- core_full_coefficients(solution)
-  used <- state$weight > 0
-  total <- sum(state$weight)
-  grand <- core_grand_means(state)
   # The constant makes the effects average zero over rows; [1, x~ + xbar] has the
   # bread of [1, x~], whose blocks are orthogonal, after this change of basis.
   basis <- diag(k + 1L)
   basis[1, -1] <- -grand[kept]
   bread <- matrix(0, k + 1L, k + 1L)
-  bread[1, 1] <- 1 / total
+  bread[1, 1] <- 1 / weight
   bread[-1, -1] <- solution$bread
-  sst <- sum(core_centred(all_rows)[, ncol(state$within)]^2)
-  p <- nrow(state$means)
   solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
   solution$bread <- basis %*% bread %*% t(basis)
-  effects <- core_group_residuals(state, b)
-  effects[!used] <- NA_real_
   c(solution, list(
-    norms = sqrt(colSums(state$within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L,
-    n = state$n, df_effects = sum(used),
-    df_residual = state$n - k - sum(used), sst = sst, grand = grand, levels = effects,
-    r_squared = c(
-      core_one_way_r_squared(state, b, all_rows), "with effects" = 1 - solution$ssr / sst
-    )
+    norms = sqrt(colSums(within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = n,
+    df_effects = df_effects, df_residual = n - k - df_effects, sst = sst, grand = grand
   ))
 }

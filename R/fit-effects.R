@@ -1,39 +1,110 @@
-# From the argument `effects` to groups of rows.
+# From the argument `effects` to sets of effects. A set is a list of
+#   name        as it is printed: "harbour", "coast:season"
+#   columns     the columns whose combinations are its groups
+#   trends      names of the columns whose slopes differ between groups
+#   intercept   whether each group has a level of its own
 
-effect_column <- function(effects, data) {
+effect_sets <- function(effects, data) {
   check_is_table(data)
+  if (rlang::is_formula(effects, lhs = FALSE)) return(sets_of_formula(effects, data))
+  if (!is.character(effects) || length(effects) != 1) stop_effects("`effects` names no column.")
   index <- attr(data, "panel", exact = TRUE)
-  name <- if (rlang::is_formula(effects, lhs = FALSE)) {
-    labels <- attr(stats::terms(effects), "term.labels")
-    check_one_effect(labels)
-    labels
-  } else if (is.character(effects) && length(effects) == 1) {
-    if (effects == "both") check_one_effect(c("entity", "period"))
-    is_word <- effects %in% c("entity", "period")
-    if (is_word && (is_panel_frame(data) || !effects %in% names(data))) {
-      check_is_panel(data)
-      index[[effects]]
-    } else {
-      effects
-    }
+  words <- list(entity = "entity", period = "period", both = c("entity", "period"))
+  roles <- words[[effects]]
+  names <- if (!is.null(roles) && (is_panel_frame(data) || !effects %in% names(data))) {
+    check_is_panel(data)
+    vapply(roles, function(role) index[[role]], "", USE.NAMES = FALSE)
   } else {
-    check_one_effect(character())
+    check_columns(effects, data)
+    effects
   }
-  check_columns(name, data)
-  name
+  lapply(names, new_effect_set)
 }
 
-check_one_effect <- function(labels) {
-  if (length(labels) == 1 && make.names(labels) == labels) return(invisible())
-  stop_wavetax(
-    "effects", sprintf("`effects` names %s; this version takes one set of effects.",
-                       if (length(labels) == 0) "no column" else list_words(labels)),
-    todo = c(
-      "Give \"entity\", \"period\" or one column: `effects = ~ coast`.",
-      "A second, small set can stand in the formula: `+ factor(season)`."
-    )
+new_effect_set <- function(columns, trends = character(), intercept = TRUE) {
+  list(name = paste(columns, collapse = ":"), columns = columns, trends = trends, intercept = intercept)
+}
+
+# Terms of `~ harbour + coast:season + harbour:trend(season)`; terms with the same groups
+# are one set.
+sets_of_formula <- function(effects, data) {
+  terms <- stats::terms(effects)
+  factors <- attr(terms, "factors")
+  if (length(factors) == 0) stop_effects("`effects` names no column.")
+  parts <- lapply(rownames(factors), function(label) effect_part(str2lang(label), data))
+  sets <- list()
+  for (term in seq_len(ncol(factors))) {
+    mine <- parts[factors[, term] > 0]
+    is_trend <- vapply(mine, function(part) part$trend, TRUE)
+    columns <- vapply(mine[!is_trend], `[[`, "", "column")
+    trends <- vapply(mine[is_trend], `[[`, "", "column")
+    if (length(columns) == 0) {
+      stop_effects(sprintf("`%s` is a trend without groups.", colnames(factors)[term]),
+                   "A common trend is a regressor; a trend for each harbour is `harbour:trend(season)`.")
+    }
+    if (length(trends) > 1) {
+      stop_effects(sprintf("`%s` multiplies two trends.", colnames(factors)[term]),
+                   "Make the product a column of its own.")
+    }
+    name <- paste(columns, collapse = ":")
+    if (is.null(sets[[name]])) sets[[name]] <- new_effect_set(columns, intercept = FALSE)
+    if (length(trends) == 0) sets[[name]]$intercept <- TRUE else sets[[name]]$trends <- c(sets[[name]]$trends, trends)
+  }
+  unname(sets)
+}
+
+# A column, written plainly, as factor(column), or as trend(column).
+effect_part <- function(expr, data) {
+  trend <- is.call(expr) && identical(expr[[1]], as.name("trend"))
+  wrapped <- is.call(expr) && (trend || identical(expr[[1]], as.name("factor"))) && length(expr) == 2
+  name <- if (wrapped) expr[[2]] else expr
+  if (!is.symbol(name)) {
+    stop_effects(sprintf("`%s` is not a column.", deparse_words(expr)),
+                 "Make it a column of the data first, and name that.")
+  }
+  name <- as.character(name)
+  check_columns(name, data)
+  if (trend) check_trend(name, data)
+  list(column = name, trend = trend)
+}
+
+check_trend <- function(name, data) {
+  index <- attr(data, "panel", exact = TRUE)
+  x <- data[[name]]
+  if (is.numeric(x) || inherits(x, "Date") || identical(name, index$period)) return(invisible())
+  stop_effects(sprintf("`trend(%s)`: the column is %s.", name, kind_words(x)),
+               "A trend follows a column of numbers or the period.")
+}
+
+stop_effects <- function(found, todo = NULL) {
+  stop_wavetax("effects", found, todo = c(
+    todo, "Give \"entity\", \"period\", \"both\", or columns: `effects = ~ harbour + coast:season`."
+  ))
+}
+
+effect_columns <- function(sets) {
+  unique(unlist(lapply(sets, function(set) c(set$columns, set$trends))))
+}
+
+# The one column of a model that takes one set of levels.
+effect_column <- function(effects, data) {
+  sets <- effect_sets(effects, data)
+  if (length(sets) == 1 && length(sets[[1]]$columns) == 1 && length(sets[[1]]$trends) == 0) {
+    return(sets[[1]]$columns)
+  }
+  stop_effects(
+    sprintf("`effects` has %s; this model takes the levels of one column.",
+            list_words(vapply(sets, set_words, ""))),
+    "`fit_fixed()` takes several, and trends."
   )
 }
+
+set_words <- function(set) {
+  own <- if (set$intercept) set$name
+  list_words(c(own, if (length(set$trends) > 0) sprintf("%s:trend(%s)", set$name, set$trends)))
+}
+
+effects_words <- function(sets) list_words(vapply(sets, set_words, ""))
 
 # Groups of the used rows by a column, with the labels of the groups.
 column_groups <- function(design, name) {
@@ -50,11 +121,37 @@ column_groups <- function(design, name) {
   c(core_groups(ranked$codes, length(ranked$values)), list(labels = ranked$values))
 }
 
+# Groups by the combinations of several columns that occur.
+combined_groups <- function(design, names) {
+  if (length(names) == 1) return(column_groups(design, names))
+  parts <- lapply(names, function(name) column_groups(design, name))
+  for (part in seq_along(parts)) {
+    if (min(parts[[part]]$codes) == 0L) return(c(core_groups(parts[[part]]$codes), list(labels = NULL)))
+  }
+  cell <- as.double(parts[[1]]$codes)
+  for (part in parts[-1]) cell <- (cell - 1) * part$count + part$codes
+  ranked <- rank_key(cell)
+  first <- match(seq_along(ranked$values), ranked$codes)
+  labels <- do.call(paste, c(lapply(parts, function(part) {
+    trimws(format(part$labels[part$codes[first]]))
+  }), sep = ":"))
+  c(core_groups(ranked$codes, length(ranked$values)), list(labels = labels))
+}
+
+# A trend on the used rows: the period counts on the panel's clock, other columns as numbers.
+trend_values <- function(design, name) {
+  index <- design$index
+  if (!is.null(index) && name == index$period) return(as.double(used_index(design)$clock))
+  as.double(used_column(design, name))
+}
+
+# What a fit keeps of a set of effects. `level` by group is a deviation from the constant;
 # `weight` of the groups is their size where rows are not weighted.
-describe_effects <- function(name, groups, values, weight, weights) {
-  size <- if (is.null(weights)) weight else tabulate(groups$codes, groups$count)
+describe_effects <- function(set, groups, level, slopes = list()) {
+  size <- tabulate(groups$codes, groups$count)
   list(
-    name = name, labels = groups$labels, groups = groups[c("codes", "count", "sorted")],
-    size = size, singletons = sum(size == 1), values = values
+    name = set$name, columns = set$columns, trends = set$trends, intercept = set$intercept,
+    labels = groups$labels, groups = groups[c("codes", "count", "sorted")], size = size,
+    singletons = sum(size == 1), level = level, slopes = slopes
   )
 }

@@ -3,47 +3,111 @@
 #' Question answered: *what do changes in x within an entity do to its y, once
 #' everything that stays fixed about the entity is out of the way?*
 #'
-#' The mean of each group is swept out of y and x, then ordinary least squares:
-#' \deqn{\tilde y_{it} = \tilde x_{it}'b + \tilde e_{it}.}{y_it - ybar_i = (x_it -
-#' xbar_i)'b + e_it.} Residual degrees of freedom n - k - N for N groups. The
-#' constant reported beside the slopes is \eqn{\bar y - \bar x'b}{ybar - xbar'b}, so
-#' that the effects average zero over rows; its error is that of the regression of
-#' the swept y plus its mean on the constant and the swept x plus their means.
+#' The effects are swept out of y and x, then ordinary least squares:
+#' \deqn{\tilde y_{it} = \tilde x_{it}'b + \tilde e_{it},}{y~_it = x~_it'b + e~_it,} where
+#' with one set \eqn{\tilde z_{it} = z_{it} - \bar z_i}{z~_it = z_it - zbar_i}, and with
+#' several z~ is the residual of z on all their dummies. Where all sets but the largest
+#' are small, these are solved exactly through the reduced system of the small sets;
+#' otherwise by conjugate gradients on it, until the group means left in each swept
+#' column are below 1e-10 of its norm. The figure reached is printed and kept.
+#'
+#' Residual degrees of freedom are n - k less the dimension of the effects: N for one set,
+#' N + T - C for two with C connected components, and for more the rank of their dummies,
+#' or an upper bound, printed as one, where that would take too long. The constant
+#' reported beside the slopes is \eqn{\bar y - \bar x'b}{ybar - xbar'b}, so that the
+#' effects average zero over rows; its error is that of the regression of the swept y
+#' plus its mean on the constant and the swept x plus their means.
 #'
 #' Rows alone in their group fit perfectly: they stay in the count of rows, change
 #' neither slopes nor degrees of freedom, and are reported.
 #'
 #' @inheritParams fit_pooled
-#' @param effects `"entity"`, `"period"`, or any one column as `~ coast`.
+#' @param effects `"entity"`, `"period"`, `"both"`, or a one-sided formula: columns and
+#'   their combinations, `~ harbour + coast:season`; slopes of each group on a column or
+#'   the period, `~ harbour + harbour:trend(season)`.
 #' @param errors `NULL`, or one of [se_classical()], [se_clustered()]. By default
 #'   clustered by entity, or by the effect's column on a plain data frame.
 #' @return A `panel_fit`, see [fit_pooled()]. `coef()` has the slopes. Regressors that
 #'   do not vary within the groups are dropped, with the reason.
 #' @section Errors:
-#' Those of [fit_pooled()], and `wavetax_error_effects` when `effects` does not name
-#' one column, `wavetax_error_not_a_panel` when `"entity"` is asked of a plain data
-#' frame.
+#' Those of [fit_pooled()], and `wavetax_error_effects` when `effects` cannot be read,
+#' `wavetax_error_not_a_panel` when `"entity"` is asked of a plain data frame,
+#' `wavetax_error_no_convergence` when the iteration does not get there.
 #' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2;
 #'   Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel Data*, 10.5.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' # The truth of the demo world is -0.05 on the levy.
 #' fit_fixed(log(nights) ~ levy + storms + fuel + pier, panel)
-#' fit_fixed(log(nights) ~ levy + storms, panel, effects = ~ coast)
+#' fit_fixed(log(nights) ~ levy + storms, panel, effects = "both")
+#' fit_fixed(log(nights) ~ levy + storms, panel, effects = ~ harbour + coast:season)
+#' fit_fixed(log(nights) ~ levy, panel, effects = ~ harbour + harbour:trend(season))
+#' # The same slopes, with a dummy for each harbour in the formula.
+#' dummies <- fit_pooled(log(nights) ~ levy + storms + fuel + factor(harbour), panel)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms + fuel, panel)
+#' spec_table(dummies, fixed, terms = c("levy", "storms", "fuel"))
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
-  name <- effect_column(effects, data)
-  design <- build_design(formula, data, weights, also = name, absorbs_constant = TRUE,
+  sets <- effect_sets(effects, data)
+  design <- build_design(formula, data, weights, also = effect_columns(sets), absorbs_constant = TRUE,
                          rows = rows)
-  groups <- column_groups(design, name)
+  groups <- lapply(sets, function(set) combined_groups(design, set$columns))
+  swept <- if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
+    sweep_one_set(design, groups[[1]])
+  } else {
+    sweep_sets(design, sets, groups)
+  }
+  new_panel_fit(
+    "fixed", match.call(), design, swept$solution, swept$transform,
+    effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
+                  sets, groups, swept$solution$levels),
+    errors = errors
+  )
+}
+
+sweep_one_set <- function(design, groups) {
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)
-  transform <- list(
-    groups = groups, means = state$means, shift = solution$grand, centre = solution$grand
-  )
-  new_panel_fit(
-    "fixed", match.call(), design, solution, transform,
-    effects = describe_effects(name, groups, solution$levels, state$weight, design$weights),
-    errors = errors
+  solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
+  list(solution = solution, transform = list(
+    layers = list(core_layer(groups$codes, state$means)), shift = solution$grand, centre = solution$grand,
+    centred = 1L
+  ))
+}
+
+sweep_sets <- function(design, sets, groups) {
+  core_sets <- Map(function(set, group) {
+    core_effect_set(group$codes, group$count, lapply(set$trends, function(name) trend_values(design, name)),
+                    set$intercept)
+  }, sets, groups)
+  state <- core_absorb(design_rows(design), core_sets)
+  check_converged(state)
+  solution <- core_solve_absorbed(state)
+  solution$r_squared <- r_squared_of_sets(design, sets, groups, solution)
+  solution$levels <- solution$levels[seq_along(sets)]
+  list(solution = solution, transform = list(
+    layers = state$layers, shift = state$centre, centre = state$centre, centred = state$centred
+  ))
+}
+
+# Within and between are those of the entity where it is among the effects, otherwise of the
+# first set.
+r_squared_of_sets <- function(design, sets, groups, solution) {
+  names <- vapply(sets, `[[`, "", "name")
+  of <- match(design$index$entity, names)
+  of <- if (length(of) == 1 && !is.na(of)) of else 1L
+  fitted <- core_combine(design$x, solution$full, design$y)
+  c(core_r_squared(fitted, design$y, groups[[of]], design$weights),
+    "with effects" = 1 - solution$ssr / solution$sst)
+}
+
+check_converged <- function(state) {
+  if (state$dense || state$converged) return(invisible())
+  stop_wavetax(
+    "no_convergence",
+    sprintf("The effects could not be swept out: after %s steps %.0e of a column is left, not 1e-10.",
+            count_words(state$iterations), state$achieved),
+    todo = c("Are some effects a combination of others, or trends nearly the same in every group?",
+             "Leave one set out, or join its small groups.")
   )
 }

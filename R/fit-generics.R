@@ -101,15 +101,28 @@ residuals.panel_fit <- function(object,
   if (type == "both") composite else composite - effect
 }
 
-# The effect of each used row as a deviation from the constant.
+# The effects of each used row, as deviations from the constant.
 effect_by_row <- function(fit) {
-  if (is.null(fit$effects)) return(numeric(fit$n))
-  effect_deviations(fit)[fit$effects$groups$codes]
+  total <- numeric(fit$n)
+  for (set in fit$effects) total <- total + set_effect(set, set$groups$codes, function(name) {
+    trend_values(fit$design, name)
+  }, fit$design)
+  total
 }
 
-effect_deviations <- function(fit) {
-  values <- fit$effects$values
-  if (fit$method == "fixed") values - fit$estimates[["(Intercept)"]] else values
+# The effect of a set on rows of the groups `codes`; `values(name)` gives a trend's values.
+# A trend's slope is of its deviation from the group's mean (and from trends before it), so it
+# is read through the loadings that the fit swept with.
+set_effect <- function(set, codes, values, design) {
+  out <- if (is.null(set$level)) numeric(length(codes)) else set$level[codes]
+  if (length(set$slopes) == 0) return(out)
+  loadings <- core_loadings(
+    core_effect_set(set$groups$codes, set$groups$count, lapply(set$trends, values), set$intercept),
+    design$weights
+  )
+  loadings <- Filter(Negate(is.null), loadings)
+  for (s in seq_along(set$slopes)) out <- out + set$slopes[[s]][codes] * loadings[[s]]
+  out
 }
 
 # x'b with the constant.
@@ -140,7 +153,7 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE, ...) {
   x <- new_regressors(object, newdata)
   slopes <- object$estimates[setdiff(names(object$estimates), "(Intercept)")]
   out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
-  if (effects && !is.null(object$effects)) out <- out + new_effects(object, newdata)
+  if (effects && length(object$effects) > 0) out <- out + new_effects(object, newdata)
   unname(out)
 }
 
@@ -173,21 +186,35 @@ known_levels <- function(x, name, xlevels) {
   factor(x, levels = known)
 }
 
+# The effects on new rows, of groups that the fit has seen.
 new_effects <- function(fit, newdata) {
-  name <- fit$effects$name
-  check_columns(name, newdata)
-  at <- match(as.character(newdata[[name]]), as.character(fit$effects$labels))
-  unknown <- unique(as.character(newdata[[name]])[is.na(at)])
-  if (length(unknown) > 0) {
-    warn_wavetax(
-      "unknown_effect",
-      sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("A", name, "is") else
-        paste(count_of(length(unknown), name), "are"), list_some(unknown)),
-      where = "Their predictions are NA.",
-      todo = sprintf("`effects = FALSE` predicts for an average %s.", name)
-    )
+  total <- numeric(nrow(newdata))
+  for (set in fit$effects) {
+    if (length(set$slopes) > 0) {
+      stop_wavetax(
+        "trend_effects", sprintf("Effects with trends of %s are not carried to new data.", set$name),
+        todo = "`predict(fit)` gives them on the rows of the fit; `effects = FALSE` leaves them out."
+      )
+    }
+    check_columns(set$columns, newdata)
+    labels <- do.call(paste, c(lapply(set$columns, function(name) trimws(format(newdata[[name]]))), sep = ":"))
+    if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
+    at <- match(labels, as.character(set$labels))
+    warn_unknown_effects(unique(labels[is.na(at)]), set$name)
+    total <- total + set$level[at]
   }
-  effect_deviations(fit)[at]
+  total
+}
+
+warn_unknown_effects <- function(unknown, name) {
+  if (length(unknown) == 0) return(invisible())
+  warn_wavetax(
+    "unknown_effect",
+    sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("A", name, "is") else
+      paste(count_of(length(unknown), name), "are"), list_some(unknown)),
+    where = "Their predictions are NA.",
+    todo = sprintf("`effects = FALSE` predicts for an average %s.", name)
+  )
 }
 
 #' @rdname panel_fit

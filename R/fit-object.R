@@ -1,29 +1,29 @@
 # The one fitted object, class `panel_fit`, a plain list. A new estimator fills these
 # fields, and standard errors, tests, tables, figures and predictions work with it.
 #
-#   method      "pooled", "fixed", "random"
+#   method      "pooled", "between", "fixed", "random", "difference", "correlated"
 #   call, design              the call; the design of build_design()
 #   estimates   kept coefficients, named, the constant first where there is one
 #   shows       which of them coef() gives (a fixed-effects constant is apart)
 #   bread       (X'X)^-1 of the transformed regression, in the order of `estimates`
-#   ssr, df_residual, df_effects, n, sst
+#   ssr, df_residual, df_effects, df_exact, n, sst
 #   solution    the core's result; `transform` what was taken from each row first
 #   residuals   of the transformed regression, one a used row
-#   effects     NULL, or list(name, labels, groups, size, values): the values are
-#               levels (fixed) or predicted deviations (random) by group
-#   variance    NULL, or list(method, sigma2_e, sigma2_u, theta)
+#   effects     a list of sets, see describe_effects(): levels (fixed) or predictions
+#               (random) by group, as deviations from the constant
+#   variance    NULL, or list(method, sigma2_e, sigma2, theta)
 #   dropped     data frame of term and reason
 #   r_squared   named numbers; `log_lik`, `parameters` (count)
+#   notes       what else is to be said of the sample
 #   errors      list of compute_errors(): covariance, df, label, clusters, notes
 
-new_panel_fit <- function(method, call, design, solution, transform = NULL, effects = NULL,
-                          variance = NULL, errors = NULL) {
-  names_x <- names(design$x)
-  lead <- solution$lead
-  all_names <- c(if (lead == 1L) "(Intercept)", names_x)
+new_panel_fit <- function(method, call, design, solution, transform = NULL, effects = list(),
+                          variance = NULL, errors = NULL, notes = NULL) {
+  all_names <- c(if (solution$lead == 1L) "(Intercept)", names(design$x))
   status <- solution$status
   if (length(status) < length(all_names)) status <- c(0L, status)
-  check_some_regressor(status, all_names, design, effects)
+  within <- if (method == "fixed") within_words(effects)
+  check_some_regressor(status, all_names, design, within)
   check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
@@ -31,17 +31,24 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
     shows = if (method == "fixed") names(estimates) != "(Intercept)" else rep(TRUE, length(estimates)),
     bread = name_both(solution$bread, names(estimates)),
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
-    n = solution$n, sst = solution$sst, solution = solution, transform = transform,
-    effects = effects, variance = variance,
-    dropped = dropped_terms(solution, status, all_names, effects),
-    r_squared = solution$r_squared
+    df_exact = !isFALSE(solution$exact), n = solution$n, sst = solution$sst, solution = solution,
+    transform = transform, effects = effects, variance = variance,
+    dropped = dropped_terms(solution, status, all_names, method, within),
+    r_squared = solution$r_squared, notes = notes
   )
   fit$residuals <- core_residuals(design_rows(design), transform, solution)
-  fit$parameters <- length(estimates) - sum(!fit$shows) + fit$df_effects + 1L + !is.null(variance)
+  fit$parameters <- length(estimates) - sum(!fit$shows) + fit$df_effects + 1L + length(variance$sigma2)
   fit$log_lik <- normal_log_lik(fit)
   fit <- structure(fit, class = c(paste0("panel_fit_", method), "panel_fit"))
   with_errors(fit, default_errors(fit, errors))
 }
+
+effect_names <- function(fit) vapply(fit$effects, `[[`, "", "name")
+
+# "harbours", or of several sets "harbours and seasons"
+within_words <- function(effects) list_words(plurals_of(vapply(effects, `[[`, "", "name")))
+
+plurals_of <- function(nouns) vapply(nouns, plural_of, "", USE.NAMES = FALSE)
 
 name_both <- function(m, names) {
   dimnames(m) <- list(names, names)
@@ -62,10 +69,12 @@ normal_log_lik <- function(fit) {
 
 check_enough_rows <- function(solution, design, effects) {
   if (solution$df_residual > 0) return(invisible())
+  absorbed <- solution$df_effects
+  coefficients <- length(solution$coefficients) - (absorbed > 0)
   taken <- c(
-    count_of(length(solution$coefficients) - (!is.null(effects) && solution$df_effects > 0),
-             "coefficient"),
-    if (solution$df_effects > 0) sprintf("%s of %s", count_of(solution$df_effects, "effect"), effects$name)
+    if (coefficients > 0 || absorbed == 0) count_of(coefficients, "coefficient"),
+    if (absorbed > 0) sprintf("%s of %s", count_of(absorbed, "effect"),
+                              list_words(vapply(effects, `[[`, "", "name")))
   )
   stop_wavetax(
     "too_few_rows",
@@ -76,13 +85,13 @@ check_enough_rows <- function(solution, design, effects) {
   )
 }
 
-check_some_regressor <- function(status, names, design, effects) {
+check_some_regressor <- function(status, names, design, within) {
   if (length(design$x) == 0 || any(status[names != "(Intercept)"] == 0L)) return(invisible())
-  within <- if (!is.null(effects)) sprintf(" varies within %s", plural_of(effects$name)) else " varies"
   stop_wavetax(
-    "no_variation", sprintf("No regressor%s.", within),
+    "no_variation",
+    if (is.null(within)) "No regressor varies." else sprintf("No regressor varies within %s.", within),
     where = sprintf("%s.", list_some(setdiff(names, "(Intercept)"), 6)),
-    todo = if (!is.null(effects)) {
+    todo = if (!is.null(within)) {
       "A model with these effects says nothing on them; `fit_pooled()` and `fit_random()` do."
     }
   )
@@ -101,16 +110,20 @@ missing_words <- function(missing) {
 
 # Which regressors went, and why: they do not vary within groups, or what the kept
 # ones before them leave of them is nothing.
-dropped_terms <- function(solution, status, names, effects) {
+dropped_terms <- function(solution, status, names, method, within) {
   gone <- which(status != 0L)
   offset <- length(names) - length(solution$status)
   kept <- names[(offset + 1):length(names)][solution$status == 0L]
+  nothing <- if (!is.null(within)) {
+    sprintf("does not vary within %s", within)
+  } else if (method == "difference") {
+    "does not change from one period to the next"
+  } else {
+    "zero in every row"
+  }
   reasons <- vapply(gone, function(j) {
-    if (status[j] == 1L) {
-      if (is.null(effects) || solution$df_effects == 0L) return("zero in every row")
-      return(sprintf("does not vary within %s", plural_of(effects$name)))
-    }
     weights <- solution$combination[, j - offset]
+    if (status[j] == 1L || (method == "difference" && solution$norms[j - offset] == 0)) return(nothing)
     combination_words(kept[weighty(weights, solution, j - offset)])
   }, character(1))
   data.frame(term = names[gone], reason = reasons)
@@ -133,7 +146,7 @@ combination_words <- function(names) {
 # by its effects; a single cluster carries no clustered error, and then it is said.
 default_errors <- function(fit, errors) {
   if (!is.null(errors)) return(errors)
-  by <- c(fit$design$index$entity, fit$effects$name)[1]
+  by <- c(fit$design$index$entity, unlist(lapply(fit$effects, `[[`, "columns")))[1]
   if (is.na(by) || is.null(by)) return(se_classical())
   if (cluster_groups(fit, by)$count < 2) {
     spec <- se_classical()

@@ -49,14 +49,14 @@ fit_random <- function(formula, data, effects = "entity", variance = "swamy-aror
   components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
   solution <- core_solve_random(state, components, design$constant)
   transform <- list(
-    groups = groups, means = state$means, theta = solution$theta, centre = solution$grand
+    layers = list(core_layer(groups$codes, state$means, solution$theta)), centre = solution$grand, centred = 1L
   )
   new_panel_fit(
     "random", match.call(), design, solution, transform,
-    effects = describe_effects(name, groups, solution$deviations, state$weight, NULL),
+    effects = list(describe_effects(new_effect_set(name), groups, solution$deviations)),
     variance = list(
-      method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
-      theta = solution$theta
+      method = variance, sigma2_e = components$sigma2_e,
+      sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
     ),
     errors = errors
   )

@@ -90,8 +90,8 @@ cluster_column <- function(fit, by, named) {
 }
 
 cluster_groups <- function(fit, name) {
-  if (identical(name, fit$effects$name)) {
-    return(c(fit$effects$groups, list(labels = fit$effects$labels)))
+  for (set in fit$effects) {
+    if (identical(name, set$columns)) return(c(set$groups, list(labels = set$labels)))
   }
   column_groups(fit$design, name)
 }
@@ -113,12 +113,17 @@ check_clusters <- function(clusters, name) {
   }
 }
 
-# k*: slopes, and the constant or, where they are not nested in the clusters, the
-# effects, in whose span the constant lies.
+# k*: slopes, and the rank of the constant and those effects that are not nested in the
+# clusters.
 cluster_parameters <- function(fit, clusters) {
   slopes <- sum(names(fit$estimates) != "(Intercept)")
   constant <- length(fit$estimates) - slopes
   if (fit$df_effects == 0L) return(slopes + constant)
-  nested <- core_is_nested(fit$effects$groups, clusters)
-  slopes + if (nested) 1L else fit$df_effects
+  nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
+  if (all(nested)) return(slopes + 1L)
+  if (!any(nested)) return(slopes + fit$df_effects)
+  outside <- fit$effects[!nested]
+  slopes + core_levels_rank(lapply(outside, function(set) {
+    core_effect_set(set$groups$codes, set$groups$count, set$trends, set$intercept)
+  }))
 }

@@ -40,8 +40,11 @@ show_fit_head <- function(fit) {
 fit_title <- function(fit) {
   switch(fit$method,
     pooled = "Pooled least squares",
-    fixed = paste("Fixed effects by", fit$effects$name),
-    random = paste("Random effects by", fit$effects$name)
+    between = paste("Between", plural_of(fit$design$between)),
+    fixed = paste("Fixed effects by", effects_words(fit$effects)),
+    random = paste("Random effects by", list_words(effect_names(fit))),
+    difference = "First differences",
+    correlated = paste("Correlated random effects by", list_words(effect_names(fit)))
   )
 }
 
@@ -60,8 +63,8 @@ sample_words <- function(fit) {
       count_of(length(periods), index$period), paste(unique(format(values)), collapse = " to "),
       if (balanced) "balanced" else "unbalanced"
     )
-  } else if (!is.null(fit$effects)) {
-    paste0(": ", count_of(length(fit$effects$labels), fit$effects$name))
+  } else if (length(fit$effects) > 0) {
+    paste0(": ", list_words(vapply(fit$effects, function(set) count_of(length(set$labels), set$name), "")))
   }
   left_out <- missing_words(design$missing)
   if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
@@ -105,9 +108,9 @@ term_words <- function(terms) sub("^\\(Intercept\\)$", "constant", terms)
 show_fit_notes <- function(fit) {
   writeLines("")
   show_dropped(fit$dropped)
-  if (!is.null(fit$effects) && fit$effects$singletons > 0) {
-    say(singleton_words(fit$effects))
-  }
+  for (set in fit$effects) if (set$singletons > 0) say(singleton_words(set))
+  if (fit$method == "fixed" && length(fit$effects) > 1) say(dimension_words(fit))
+  for (note in fit$notes) say(note)
   say(r_squared_words(fit$r_squared))
   if (fit$method == "fixed" && fit$design$constant) {
     constant <- coefficient_table(fit, !fit$shows)
@@ -136,15 +139,26 @@ r_squared_words <- function(r_squared) {
   paste("R-squared:", paste(formatC(known, format = "f", digits = 3), names(known), collapse = ", "))
 }
 
+# Which dimension the effects have, and how exactly they were swept out.
+dimension_words <- function(fit) {
+  how <- if (is.null(fit$solution$achieved)) {
+    "swept out exactly"
+  } else {
+    sprintf("swept out in %s, %.0e of a column left", count_of(fit$solution$iterations, "step"),
+            fit$solution$achieved)
+  }
+  sprintf("Effects take %s%s df, %s", if (fit$df_exact) "" else "at most ", count_words(fit$df_effects), how)
+}
+
 variance_words <- function(fit) {
   v <- fit$variance
-  theta <- range(v$theta[fit$effects$size > 0])
-  share <- v$sigma2_u / (v$sigma2_u + v$sigma2_e)
+  names <- names(v$sigma2)
+  share <- 100 * v$sigma2 / (sum(v$sigma2) + v$sigma2_e)
   places <- function(x) formatC(x, format = "f", digits = 3)
-  sprintf(
-    "Variance: %s within and %s between %s (%s percent of the whole); theta %s",
-    format_number(v$sigma2_e), format_number(v$sigma2_u), plural_of(fit$effects$name),
-    format_number(100 * share, 3),
-    paste(unique(places(theta)), collapse = " to ")
-  )
+  parts <- sprintf("%s between %s (%s percent of the whole)", format_number(v$sigma2), plurals_of(names),
+                   format_number(share, 3))
+  theta <- if (!is.null(v$theta)) {
+    sprintf("; theta %s", paste(unique(places(range(v$theta[fit$effects[[1]]$size > 0]))), collapse = " to "))
+  }
+  paste0("Variance: ", format_number(v$sigma2_e), " within, ", list_words(parts), theta)
 }

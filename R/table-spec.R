@@ -91,12 +91,12 @@ table_terms <- function(seen, wanted) {
 
 # What is told of each fit beneath the coefficients: rows of model, fact, value.
 table_facts <- function(fits, hausman) {
-  effects <- unique(unlist(lapply(fits, function(fit) fit$effects$name)))
+  effects <- unique(unlist(lapply(fits, effect_facts)))
   entities <- unique(unlist(lapply(fits, function(fit) fit$design$index$entity)))
   facts <- lapply(names(fits), function(model) {
     fit <- fits[[model]]
     per_effect <- lapply(effects, function(name) {
-      fact(model, paste(name, "effects"), if (identical(fit$effects$name, name)) fit$method else "none")
+      fact(model, name, if (name %in% effect_facts(fit)) effect_kind(fit$method) else "none")
     })
     per_entity <- lapply(entities, function(name) {
       fact(model, plural_of(name), entity_count(fit, name))
@@ -112,6 +112,16 @@ table_facts <- function(fits, hausman) {
   facts
 }
 
+# "harbour effects", "harbour:trend(season)"
+effect_facts <- function(fit) {
+  unlist(lapply(fit$effects, function(set) {
+    c(if (set$intercept) paste(set$name, "effects"),
+      if (length(set$trends) > 0) sprintf("%s trends in %s", set$name, set$trends))
+  }))
+}
+
+effect_kind <- function(method) if (method == "correlated") "random" else method
+
 fact <- function(model, label, value) data.frame(model = model, fact = label, value = value)
 
 cluster_words <- function(errors) {
@@ -125,7 +135,8 @@ entity_count <- function(fit, name) {
 
 # Each method has the R-squared of the variation it explains.
 r_squared_facts <- function(model, fit) {
-  suits <- list(pooled = "overall", fixed = "within", random = c("within", "overall"))
+  suits <- list(pooled = "overall", fixed = "within", random = c("within", "overall"), between = "between",
+                difference = "of changes", correlated = c("within", "overall"))
   lapply(suits[[fit$method]], function(kind) {
     fact(model, paste("R-squared", kind), formatC(fit$r_squared[[kind]], format = "f", digits = 3))
   })

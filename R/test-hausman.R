@@ -96,7 +96,7 @@ check_same_rows <- function(a, b) {
   same <- a$n == b$n && identical(a$design$outcome, b$design$outcome) &&
     isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0)) &&
     identical(a$design$weights, b$design$weights)
-  same_effects <- is.null(b$effects) || identical(a$effects$groups$codes, b$effects$groups$codes)
+  same_effects <- length(b$effects) == 0 || identical(effect_names(a), effect_names(b))
   if (same && same_effects) return(invisible())
   found <- if (a$n != b$n) {
     sprintf("The fits use different rows: %s and %s.", count_words(a$n), count_words(b$n))
@@ -105,7 +105,7 @@ check_same_rows <- function(a, b) {
   } else if (!same) {
     "The fits use different rows or weights."
   } else {
-    sprintf("The fits have different effects: %s and %s.", a$effects$name, b$effects$name)
+    sprintf("The fits have different effects: %s and %s.", list_words(effect_names(a)), list_words(effect_names(b)))
   }
   stop_wavetax(
     "different_rows", found, where = missing_words(more_missing(a, b)),
@@ -145,8 +145,9 @@ check_something_left <- function(form, sigma, words) {
 }
 
 hausman_words <- function(consistent, efficient) {
-  unit <- consistent$effects$name
-  if (is.null(unit)) unit <- efficient$effects$name
+  unit <- list_words(c(effect_names(consistent), effect_names(efficient))[seq_len(max(
+    length(consistent$effects), length(efficient$effects)
+  ))])
   words <- list(
     consistent = method_words(consistent), efficient = method_words(efficient)
   )

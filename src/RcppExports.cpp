@@ -11,6 +11,63 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
+// cpp_absorb
+Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List sets, Rcpp::NumericVector centre, int ones, double tolerance, double max_iterations, double dense_limit, int threads);
+RcppExport SEXP _wavetax_cpp_absorb(SEXP columnsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP setsSEXP, SEXP centreSEXP, SEXP onesSEXP, SEXP toleranceSEXP, SEXP max_iterationsSEXP, SEXP dense_limitSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
+    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
+    Rcpp::traits::input_parameter< double >::type max_iterations(max_iterationsSEXP);
+    Rcpp::traits::input_parameter< double >::type dense_limit(dense_limitSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_absorb(columns, weights, n, sets, centre, ones, tolerance, max_iterations, dense_limit, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_components
+Rcpp::List cpp_components(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count_first, int count_second);
+RcppExport SEXP _wavetax_cpp_components(SEXP firstSEXP, SEXP secondSEXP, SEXP count_firstSEXP, SEXP count_secondSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< int >::type count_first(count_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type count_second(count_secondSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_components(first, second, count_first, count_second));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_further_rank
+double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget);
+RcppExport SEXP _wavetax_cpp_further_rank(SEXP codesSEXP, SEXP countsSEXP, SEXP budgetSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type counts(countsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_carried_sums
+Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from, Rcpp::IntegerVector to, int groups);
+RcppExport SEXP _wavetax_cpp_carried_sums(SEXP valuesSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type to(toSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_carried_sums(values, from, to, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_interleave
 SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads);
 RcppExport SEXP _wavetax_cpp_interleave(SEXP columnsSEXP, SEXP nSEXP, SEXP doublesSEXP, SEXP threadsSEXP) {
@@ -239,26 +296,36 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_residuals
-Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, double constant, Rcpp::NumericVector centre, SEXP codes, SEXP means, SEXP theta, double n, int threads);
-RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP constantSEXP, SEXP centreSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP thetaSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, double constant, Rcpp::NumericVector centre, Rcpp::List layers, double n, int threads);
+RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP constantSEXP, SEXP centreSEXP, SEXP layersSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
     Rcpp::traits::input_parameter< double >::type constant(constantSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type means(meansSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type theta(thetaSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, constant, centre, codes, means, theta, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, constant, centre, layers, n, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_combined_levels
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre);
+RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type levels(levelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, coefficients, centre));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, SEXP codes, SEXP means, Rcpp::IntegerVector pick, SEXP theta, SEXP shift, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP codesSEXP, SEXP meansSEXP, SEXP pickSEXP, SEXP thetaSEXP, SEXP shiftSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP layersSEXP, SEXP pickSEXP, SEXP shiftSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
@@ -267,18 +334,33 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< int >::type count(countSEXP);
     Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type means(meansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type theta(thetaSEXP);
     Rcpp::traits::input_parameter< SEXP >::type shift(shiftSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, codes, means, pick, theta, shift, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_swept
+Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers, Rcpp::IntegerVector pick);
+RcppExport SEXP _wavetax_cpp_swept(SEXP columnsSEXP, SEXP nSEXP, SEXP layersSEXP, SEXP pickSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_swept(columns, n, layers, pick));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
+    {"_wavetax_cpp_absorb", (DL_FUNC) &_wavetax_cpp_absorb, 10},
+    {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
+    {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 3},
+    {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
     {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
@@ -298,8 +380,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
     {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},
-    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 9},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 12},
+    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 7},
+    {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 3},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 10},
+    {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 4},
     {NULL, NULL, 0}
 };
 

@@ -34,17 +34,21 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
   return out;
 }
 
-wavetax::Sweep as_sweep(SEXP codes, SEXP means, Rcpp::IntegerVector pick, SEXP theta, SEXP shift) {
-  wavetax::Sweep sweep;
-  sweep.codes = int_or_null(codes);
-  if (sweep.codes) {
-    sweep.means = REAL(means);
-    sweep.width = static_cast<std::size_t>(Rf_nrows(means));
-    for (const int column : pick) sweep.pick.push_back(static_cast<std::size_t>(column - 1));
-    sweep.theta = real_or_null(theta);
+// Layers as R has them: lists of codes, levels (a column a group), theta and loading.
+std::vector<wavetax::Layer> as_layers(const Rcpp::List& layers) {
+  std::vector<wavetax::Layer> out;
+  for (R_xlen_t l = 0; l < layers.size(); ++l) {
+    const Rcpp::List layer = layers[l];
+    wavetax::Layer one;
+    SEXP levels = layer["levels"];
+    one.codes = INTEGER(layer["codes"]);
+    one.levels = REAL(levels);
+    one.width = static_cast<std::size_t>(Rf_nrows(levels));
+    one.theta = real_or_null(layer["theta"]);
+    one.loading = real_or_null(layer["loading"]);
+    out.push_back(one);
   }
-  sweep.shift = real_or_null(shift);
-  return sweep;
+  return out;
 }
 
 }  // namespace
@@ -105,31 +109,66 @@ Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, Rcpp::NumericVector own_norm,
       Rcpp::Named("combination") = pack(solution.combination));
 }
 
+// `layers` are lists of codes, offsets and loading.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients,
-                                  double constant, Rcpp::NumericVector centre, SEXP codes,
-                                  SEXP means, SEXP theta, double n, int threads) {
+                                  double constant, Rcpp::NumericVector centre, Rcpp::List layers,
+                                  double n, int threads) {
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
-  std::vector<double> offsets{constant};
-  if (codes != R_NilValue)
-    offsets = wavetax::residual_offsets(REAL(means), Rf_ncols(means), Rf_nrows(means),
-                                        coefficients.begin(), centre.begin(), real_or_null(theta),
-                                        constant);
+  std::vector<wavetax::OffsetLayer> taken;
+  for (R_xlen_t l = 0; l < layers.size(); ++l) {
+    const Rcpp::List layer = layers[l];
+    taken.push_back({INTEGER(layer["codes"]), REAL(layer["offsets"]), real_or_null(layer["loading"])});
+  }
   Rcpp::NumericVector out(Rcpp::no_init(static_cast<R_xlen_t>(n)));
-  wavetax::residuals(rows, coefficients.begin(), centre.begin(), int_or_null(codes),
-                     offsets.data(), out.begin(), threads);
+  wavetax::residuals(rows, coefficients.begin(), centre.begin(), constant, taken, out.begin(),
+                     threads);
   return out;
 }
 
 // [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients,
+                                        Rcpp::NumericVector centre) {
+  return Rcpp::wrap(wavetax::combined_levels(levels.begin(), levels.ncol(), levels.nrow(),
+                                             coefficients.begin(), centre.begin()));
+}
+
+// `pick` is the place of each column among the stored levels, 0 for the column of ones that
+// is not stored.
+// [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights,
                                        Rcpp::NumericVector residuals,
                                        Rcpp::IntegerVector clusters, int count, bool sorted,
-                                       SEXP codes, SEXP means, Rcpp::IntegerVector pick,
-                                       SEXP theta, SEXP shift, int threads) {
+                                       Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift,
+                                       int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, residuals.size());
+  wavetax::Sweep sweep;
+  sweep.layers = as_layers(layers);
+  for (const int column : pick)
+    sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
+  sweep.shift = real_or_null(shift);
   Rcpp::NumericMatrix out(rows.width(), count);
-  wavetax::cluster_scores(rows, as_sweep(codes, means, pick, theta, shift), residuals.begin(),
-                          clusters.begin(), count, sorted, out.begin(), threads);
+  wavetax::cluster_scores(rows, sweep, residuals.begin(), clusters.begin(), count, sorted,
+                          out.begin(), threads);
+  return out;
+}
+
+// The columns after the sweep, without weights.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers,
+                              Rcpp::IntegerVector pick) {
+  const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
+  wavetax::Sweep sweep;
+  sweep.layers = as_layers(layers);
+  for (const int column : pick)
+    sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
+  Rcpp::NumericMatrix out(rows.n, rows.width());
+  std::vector<double> block(wavetax::block_rows * rows.width());
+  for (std::size_t at = 0; at < rows.n; at += wavetax::block_rows) {
+    const std::size_t count = std::min(wavetax::block_rows, rows.n - at);
+    sweep.fill(rows, at, count, block.data());
+    for (std::size_t c = 0; c < rows.width(); ++c)
+      std::copy_n(&block[c * wavetax::block_rows], count, &out(at, c));
+  }
   return out;
 }

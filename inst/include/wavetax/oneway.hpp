@@ -142,10 +142,12 @@ struct OneWayState {
   }
 
   Sweep sweep(const int* codes) const {
+    Layer layer;
+    layer.codes = codes;
+    layer.levels = means.data();
+    layer.width = width;
     Sweep out;
-    out.codes = codes;
-    out.means = means.data();
-    out.width = width;
+    out.layers = {layer};
     out.scale_by_weight = true;
     return out;
   }

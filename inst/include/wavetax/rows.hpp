@@ -24,17 +24,33 @@ struct Rows {
   double weight(std::size_t row) const { return weights ? weights[row] : 1.0; }
 };
 
+// Effects of the levels of one grouping: `levels` holds `width` of them for each group,
+// one for each stored column, to be taken off a row times its loading.
+struct Layer {
+  const int* codes = nullptr;        // group of each row, from 1
+  const double* levels = nullptr;    // groups x width, one group after another
+  std::size_t width = 0;
+  const double* theta = nullptr;     // by group, times its levels; null: 1
+  const double* loading = nullptr;   // by row, times the levels; null: 1
+
+  double at(std::size_t row, std::size_t column) const {
+    const std::size_t group = static_cast<std::size_t>(codes[row]) - 1;
+    double value = levels[group * width + column];
+    if (theta) value *= theta[group];
+    if (loading) value *= loading[row];
+    return value;
+  }
+};
+
+constexpr std::size_t not_stored = static_cast<std::size_t>(-1);
+
 // What is taken from a row before it enters a regression:
-//   z_it - theta_i * zbar_i + shift.
-// theta 1 sweeps the effects out (fixed effects), theta 0 leaves the row as it is
-// (pooled), anything between is the quasi-demeaning of random effects. The mean of
-// the column of ones is 1 and is not stored.
+//   z_it - (sum over the layers of theta * level * loading) + shift.
+// Group means with theta 1 sweep one set of effects out, with theta between 0 and 1 they
+// are the quasi-demeaning of random effects; several layers are several sets of effects.
 struct Sweep {
-  const int* codes = nullptr;      // group of each row, from 1; null: nothing is swept
-  const double* means = nullptr;   // groups x width, one group after another
-  std::size_t width = 0;           // stored means of a group
-  std::vector<std::size_t> pick;   // which of them each column has; empty: in order
-  const double* theta = nullptr;   // by group; null: 1
+  std::vector<Layer> layers;
+  std::vector<std::size_t> pick;   // which of the stored levels each column has; empty: in order
   const double* shift = nullptr;   // by column; null: 0
   bool scale_by_weight = false;    // multiply the row by the root of its weight
 
@@ -43,11 +59,11 @@ struct Sweep {
   void fill(const Rows& rows, std::size_t begin, std::size_t count, double* block) const {
     for (std::size_t c = 0; c < rows.width(); ++c) {
       double* out = block + c * block_rows;
-      const double* in = rows.columns[c];
-      if (in) {
-        fill_column(in + begin, begin, count, pick.empty() ? c : pick[c], out);
-      } else {
+      const std::size_t stored = pick.empty() ? c : pick[c];
+      if (stored == not_stored) {
         fill_ones(begin, count, out);
+      } else {
+        fill_column(rows.columns[c], begin, count, stored, out);
       }
       if (shift)
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
@@ -59,26 +75,32 @@ struct Sweep {
  private:
   void fill_column(const double* in, std::size_t begin, std::size_t count, std::size_t column,
                    double* out) const {
-    if (!codes) {
-      std::copy(in, in + count, out);
-      return;
-    }
-    const int* code = codes + begin;
-    const double* mean = means + column;
-    if (theta) {
-      for (std::size_t r = 0; r < count; ++r) {
-        const std::size_t group = static_cast<std::size_t>(code[r]) - 1;
-        out[r] = in[r] - theta[group] * mean[group * width];
-      }
+    if (in) {
+      std::copy(in + begin, in + begin + count, out);
     } else {
-      for (std::size_t r = 0; r < count; ++r)
-        out[r] = in[r] - mean[(static_cast<std::size_t>(code[r]) - 1) * width];
+      std::fill(out, out + count, 1.0);
+    }
+    for (const Layer& layer : layers) {
+      const int* code = layer.codes + begin;
+      const double* level = layer.levels + column;
+      if (layer.theta || layer.loading) {
+        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column);
+      } else {
+        for (std::size_t r = 0; r < count; ++r)
+          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width];
+      }
     }
   }
 
+  // The column of ones, whose mean in a group is 1.
   void fill_ones(std::size_t begin, std::size_t count, double* out) const {
+    if (layers.empty()) {
+      std::fill(out, out + count, 1.0);
+      return;
+    }
+    const Layer& layer = layers.front();
     for (std::size_t r = 0; r < count; ++r)
-      out[r] = !codes ? 1.0 : theta ? 1.0 - theta[codes[begin + r] - 1] : 0.0;
+      out[r] = layer.theta ? 1.0 - layer.theta[layer.codes[begin + r] - 1] : 0.0;
   }
 };
 

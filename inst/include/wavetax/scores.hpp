@@ -11,12 +11,19 @@
 
 namespace wavetax {
 
-// Residuals of the transformed regression, e_it = r_it - theta_i rbar_i with
-// r = y - x'b less the constant, whose part is in `offsets`: by group theta_i rbar_i,
-// plus the constant. The outcome is the last column of `rows`. Columns are taken as
-// deviations from `centre`, so that a value far from zero costs no digits.
+// What a layer takes off the combination y - x'b: one number for each group.
+struct OffsetLayer {
+  const int* codes = nullptr;
+  const double* offsets = nullptr;
+  const double* loading = nullptr;  // by row; null: 1
+};
+
+// Residuals of the transformed regression: y - x'b less the constant and the layers. The
+// outcome is the last column of `rows`. Columns are taken as deviations from `centre`, so
+// that a value far from zero costs no digits.
 inline void residuals(const Rows& rows, const double* coefficients, const double* centre,
-                      const int* codes, const double* offsets, double* out, int threads) {
+                      double constant, const std::vector<OffsetLayer>& layers, double* out,
+                      int threads) {
   const std::size_t k = rows.width() - 1;
   const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows;
   for_each_piece(pieces, threads, [&](std::size_t piece) {
@@ -31,28 +38,30 @@ inline void residuals(const Rows& rows, const double* coefficients, const double
         const double b = coefficients[c], from = centre[c];
         for (std::size_t r = 0; r < count; ++r) e[r] -= (x[r] - from) * b;
       }
-      if (codes) {
-        for (std::size_t r = 0; r < count; ++r) e[r] -= offsets[codes[at + r] - 1];
-      } else {
-        for (std::size_t r = 0; r < count; ++r) e[r] -= offsets[0];
+      for (std::size_t r = 0; r < count; ++r) e[r] -= constant;
+      for (const OffsetLayer& layer : layers) {
+        const int* code = layer.codes + at;
+        if (layer.loading) {
+          for (std::size_t r = 0; r < count; ++r)
+            e[r] -= layer.offsets[code[r] - 1] * layer.loading[at + r];
+        } else {
+          for (std::size_t r = 0; r < count; ++r) e[r] -= layer.offsets[code[r] - 1];
+        }
       }
     }
   });
 }
 
-// What residuals() takes off by group: constant (1 - theta_i) + theta_i (ybar_i -
-// xbar_i'b), in deviations from `centre`. `means` has the outcome last.
-inline std::vector<double> residual_offsets(const double* means, std::size_t groups,
-                                            std::size_t width, const double* coefficients,
-                                            const double* centre, const double* theta,
-                                            double constant) {
+// The levels of y - x'b by group, in deviations from `centre`. `levels` has the outcome last.
+inline std::vector<double> combined_levels(const double* levels, std::size_t groups,
+                                           std::size_t width, const double* coefficients,
+                                           const double* centre) {
   std::vector<double> out(groups);
   for (std::size_t g = 0; g < groups; ++g) {
-    const double* mean = means + g * width;
-    double level = mean[width - 1] - centre[width - 1];
-    for (std::size_t c = 0; c + 1 < width; ++c) level -= (mean[c] - centre[c]) * coefficients[c];
-    const double share = theta ? theta[g] : 1.0;
-    out[g] = share * level + (1.0 - share) * constant;
+    const double* level = levels + g * width;
+    double value = level[width - 1] - centre[width - 1];
+    for (std::size_t c = 0; c + 1 < width; ++c) value -= (level[c] - centre[c]) * coefficients[c];
+    out[g] = value;
   }
   return out;
 }

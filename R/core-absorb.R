@@ -1,0 +1,164 @@
+# Several sets of effects. A set is a list of
+#   codes, count   the group of each row
+#   trends         a list of numeric vectors, by row: the slopes that each group has
+#   intercept      whether each group has a level of its own
+# The set with the most levels is eliminated first.
+
+core_effect_set <- function(codes, count = max(codes), trends = list(), intercept = TRUE) {
+  list(codes = codes, count = count, trends = trends, intercept = intercept)
+}
+
+# The loadings of a set, orthogonal within each group: ones where it has levels, then each
+# trend less its regression on those before it. What is left of a trend that rounding made
+# counts as nothing.
+core_loadings <- function(set, weights) {
+  sums <- function(v) cpp_group_sums(if (is.null(weights)) v else weights * v, set$codes, set$count)
+  loadings <- list()
+  for (trend in set$trends) {
+    left <- as.double(trend)
+    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[set$codes]
+    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[set$codes]
+    for (before in loadings) {
+      share <- sums(before * left) / sums(before^2)
+      share[!is.finite(share)] <- 0
+      left <- left - share[set$codes] * before
+    }
+    gram <- sums(left^2)
+    nothing <- gram <= 1e-18 * sums(as.double(trend)^2)
+    if (any(nothing)) left[nothing[set$codes]] <- 0
+    loadings <- c(loadings, list(left))
+  }
+  if (set$intercept) c(list(NULL), loadings) else loadings
+}
+
+# Order of elimination: most unknowns first.
+core_elimination_order <- function(sets) {
+  unknowns <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
+  order(-unknowns)
+}
+
+core_weighted_means <- function(columns, weights) {
+  vapply(columns, function(x) if (is.null(weights)) mean(x) else sum(weights * x) / sum(weights), numeric(1))
+}
+
+# Limits of the iteration: see `Absorber`.
+core_absorb_options <- list(tolerance = 1e-10, max_iterations = 5000, dense_limit = 2048)
+
+# Sweeps the sets out of [x, y]. `layers` are those of a transformation, in the order of the
+# sets, each with the place of its set and of the trend it belongs to (0: levels).
+core_absorb <- function(rows, sets, options = core_absorb_options,
+                        threads = core_threads(length(rows$y))) {
+  columns <- c(rows$x, list(rows$y))
+  centre <- core_weighted_means(columns, rows$weights)
+  if (!any(vapply(sets, `[[`, TRUE, "intercept"))) {
+    sets <- c(sets, list(core_effect_set(rep(1L, length(rows$y)), 1L)))
+  }
+  order <- core_elimination_order(sets)
+  loadings <- lapply(sets, core_loadings, rows$weights)
+  state <- cpp_absorb(
+    columns, rows$weights, length(rows$y),
+    lapply(order, function(s) {
+      list(codes = sets[[s]]$codes, count = sets[[s]]$count, loadings = loadings[[s]], ridge = 0)
+    }),
+    centre, 0L, options$tolerance, options$max_iterations, options$dense_limit, threads
+  )
+  of_set <- rep(order, lengths(loadings)[order])
+  layers <- lapply(seq_along(state$levels), function(l) {
+    set <- of_set[l]
+    place <- sum(of_set[seq_len(l)] == set)
+    loading <- loadings[[set]][[place]]
+    c(core_layer(sets[[set]]$codes, state$levels[[l]], loading = loading),
+      list(set = set, trend = place - sets[[set]]$intercept))
+  })
+  # The first layer of levels, in the order of elimination, holds the centre.
+  c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
+            "squares")],
+    list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
+         order = order, sets = sets, n = length(rows$y), weights = rows$weights,
+         weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
+}
+
+# Dimension of the effects: list(count, exact). Two sets of levels: from the connected
+# components; a reduced system solved densely: its rank; otherwise by the equations along
+# cycles, or, where that takes too long, an upper bound.
+core_effects_rank <- function(state, budget = 2e9) {
+  sets <- state$sets
+  plain <- all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, logical(1)))
+  counts <- vapply(sets, `[[`, 0, "count")
+  if (plain && length(sets) > 1) {
+    by_size <- order(-counts)
+    a <- sets[[by_size[1]]]
+    b <- sets[[by_size[2]]]
+    pair <- a$count + b$count - cpp_components(a$codes, b$codes, a$count, b$count)$count
+    if (length(sets) == 2) return(list(count = pair, exact = TRUE))
+    further <- cpp_further_rank(lapply(sets[by_size], `[[`, "codes"), as.integer(counts[by_size]), budget)
+    if (further >= 0) return(list(count = pair + further, exact = TRUE))
+    if (!state$dense) return(list(count = pair + sum(counts[by_size[-(1:2)]] - 1), exact = FALSE))
+  }
+  if (state$dense) return(list(count = state$first_rank + state$rank, exact = TRUE))
+  loadings <- vapply(sets, function(set) set$intercept + length(set$trends), numeric(1))
+  others <- state$order[-1]
+  bound <- state$first_rank + sum(counts[others] * loadings[others]) -
+    sum(vapply(sets[others], `[[`, TRUE, "intercept"))
+  list(count = bound, exact = FALSE)
+}
+
+core_solve_absorbed <- function(state) {
+  p <- ncol(state$within)
+  own_norms <- sqrt(state$squares + state$weight * state$centre^2)
+  dimension <- core_effects_rank(state)
+  solution <- core_finish_fixed(
+    state$within, own_norms, state$centre, state$weight, state$n, dimension$count, state$squares[p]
+  )
+  solution$exact <- dimension$exact
+  if (!state$dense) solution[c("iterations", "achieved")] <- state[c("iterations", "achieved")]
+  solution$levels <- core_effect_levels(state, solution$full)
+  solution
+}
+
+# By set the effect of each group, as a deviation from the constant: its levels (NULL where
+# it has none) and, as the attribute `slopes`, those of its trends. Every set beyond the first
+# averages zero over the rows of each connected component of its graph with the first.
+core_effect_levels <- function(state, b) {
+  part <- lapply(seq_along(state$layers), function(l) {
+    centre <- if (l == state$centred) state$centre else 0 * state$centre
+    cpp_combined_levels(state$layers[[l]]$levels, b, centre)
+  })
+  set_of <- vapply(state$layers, `[[`, 0, "set")
+  trend_of <- vapply(state$layers, `[[`, 0, "trend")
+  levels <- lapply(seq_along(state$sets), function(s) {
+    own <- part[set_of == s & trend_of == 0]
+    list(level = if (length(own) > 0) own[[1]], slopes = part[set_of == s & trend_of > 0])
+  })
+  base <- which(vapply(state$sets, `[[`, TRUE, "intercept"))[1]
+  for (s in setdiff(which(vapply(levels, function(one) !is.null(one$level), TRUE)), base)) {
+    both <- state$sets[c(base, s)]
+    graph <- cpp_components(both[[1]]$codes, both[[2]]$codes, both[[1]]$count, both[[2]]$count)
+    of_row <- graph$second[both[[2]]$codes]
+    w <- if (is.null(state$weights)) rep(1, length(of_row)) else state$weights
+    size <- cpp_group_sums(w, of_row, graph$count)
+    mean <- cpp_group_sums(w * levels[[s]]$level[both[[2]]$codes], of_row, graph$count) / size
+    levels[[s]]$level <- levels[[s]]$level - mean[graph$second]
+    levels[[base]]$level <- levels[[base]]$level + mean[graph$first]
+  }
+  levels
+}
+
+# Squared correlations of x'b with y: within and between the groups, and overall, from the
+# fitted part and the outcome alone.
+core_r_squared <- function(fitted, y, groups, weights = NULL, threads = core_threads(length(y))) {
+  state <- core_one_way_state(core_rows(y, list(fitted), weights = weights), groups, threads)
+  all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
+  core_one_way_r_squared(state, 1, all_rows)
+}
+
+# Rank of the dummies of some sets, the constant among them; an upper bound where they are
+# three or more, or have trends.
+core_levels_rank <- function(sets) {
+  counts <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
+  plain <- vapply(sets, function(set) set$intercept && length(set$trends) == 0, TRUE)
+  if (length(sets) == 2 && all(plain)) {
+    return(sum(counts) - cpp_components(sets[[1]]$codes, sets[[2]]$codes, counts[1], counts[2])$count)
+  }
+  sum(counts) - (length(sets) - 1)
+}

@@ -1,0 +1,611 @@
+// Several sets of effects swept out of the columns together.
+//
+// A set has a level for each of its groups and loadings (ones, a trend); its loadings are
+// orthogonal within each group, so that its own normal equations are diagonal. The levels
+// of the first set are eliminated group by group; what is left is a system in the levels
+// of the others, the reduced system: solved densely where it is small, otherwise by
+// conjugate gradients. A set with a ridge has random effects: its levels are shrunken.
+//
+// Notation: D1 the columns of the first set, D2 those of the others (m of them), W the
+// weights, Q1 = I - D1 (D1'W D1 + ridge)^-1 D1'W; the reduced system is
+//   (D2'W Q1 D2 + ridge) g = D2'W Q1 z.
+#pragma once
+
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+#include <functional>
+#include <memory>
+#include <vector>
+
+#include "laplacian.hpp"
+#include "parallel.hpp"
+#include "pivoted.hpp"
+#include "rows.hpp"
+#include "triangle.hpp"
+
+namespace wavetax {
+
+struct EffectSet {
+  const int* codes = nullptr;             // group of each row, from 1
+  std::size_t count = 0;                  // groups
+  std::vector<const double*> loadings;    // by row; a null pointer stands for ones
+  double ridge = 0.0;
+};
+
+struct AbsorbOptions {
+  double tolerance = 1e-10;         // relative residual of each swept column
+  std::size_t max_iterations = 5000;
+  std::size_t dense_limit = 2048;   // unknowns of the reduced system that is solved densely
+  double dense_work = 2e9;          // products that may go into building it
+  int threads = 1;
+  std::function<bool()> stop = [] { return false; };  // whether the user wants out
+};
+
+// Work on groups is cut into this many parts whatever the number of threads, and sums are
+// added part by part, so that the digits do not depend on the threads.
+constexpr std::size_t lanes = 4;
+
+class Absorber {
+ public:
+  // One for each loading of each set, in order: groups x width.
+  std::vector<std::vector<double>> levels;
+  std::size_t unknowns = 0;        // of the reduced system
+  std::size_t rank = 0;            // of the reduced system, where it was solved densely
+  std::size_t first_rank = 0;      // of the first set
+  bool dense = true, converged = true, stopped = false;
+  std::size_t iterations = 0;
+  double achieved = 0.0;           // the largest relative residual of a swept column
+  std::vector<double> inverse;     // of the reduced system where dense: m x m, 0 off its rank
+
+  // `centre` by column is taken off first; `ones` is the place of the column of ones, or
+  // not_stored.
+  Absorber(const Rows& rows, const std::vector<EffectSet>& sets, const std::vector<double>& centre,
+           std::size_t ones, const AbsorbOptions& options)
+      : rows_(rows), centre_(centre), options_(options), width_(rows.width()) {
+    for (std::size_t s = 0; s < sets.size(); ++s)
+      for (const double* loading : sets[s].loadings) {
+        Term term;
+        term.codes = sets[s].codes;
+        term.count = sets[s].count;
+        term.loading = loading;
+        term.ridge = sets[s].ridge;
+        term.offset = s == 0 ? 0 : unknowns;
+        if (s > 0) unknowns += term.count;
+        (s == 0 ? first_ : others_).push_back(term);
+        levels.emplace_back(term.count * width_);
+      }
+    order_rows(sets[0]);
+    dense = unknowns <= options.dense_limit && dense_work() <= options.dense_work;
+    eliminate_first(sets);
+    if (unknowns > 0) dense ? solve_dense() : solve_iterated();
+    substitute_back();
+    undo_centre(ones);
+  }
+
+  Sweep sweep(const std::vector<std::size_t>& pick = {}) const {
+    Sweep out;
+    for (std::size_t t = 0; t < levels.size(); ++t) {
+      const Term& term = t < first_.size() ? first_[t] : others_[t - first_.size()];
+      Layer layer;
+      layer.codes = term.codes;
+      layer.levels = levels[t].data();
+      layer.width = width_;
+      layer.loading = term.loading;
+      out.layers.push_back(layer);
+    }
+    out.pick = pick;
+    out.scale_by_weight = true;
+    return out;
+  }
+
+  // The factor of the swept rows, and of a row for each shrunken level: least squares on
+  // both is generalised least squares (the ridge is the price of a level).
+  Triangle triangle() const {
+    Triangle out = accumulate_triangle(rows_, sweep(), options_.threads);
+    for (std::size_t t = 0; t < levels.size(); ++t) {
+      const Term& term = t < first_.size() ? first_[t] : others_[t - first_.size()];
+      if (term.ridge == 0.0) continue;
+      const double root = std::sqrt(term.ridge);
+      RowBuffer buffer(out);
+      for (std::size_t g = 0; g < term.count; ++g)
+        buffer.push([&](std::size_t c) { return root * levels[t][g * width_ + c]; });
+      buffer.flush();
+    }
+    return out;
+  }
+
+  // Squared norms of the columns less their centres.
+  const std::vector<double>& squares() const { return total_; }
+
+  // log |I + D S D'| of random effects with variances S, in units of the disturbance's.
+  double log_determinant() const {
+    if (first_[0].ridge == 0.0) return 0.0;
+    double sum = log_pivots_;
+    for (std::size_t f = 0; f < first_.size(); ++f)
+      for (const double gram : first_gram_[f]) sum += std::log1p(gram / first_[f].ridge);
+    for (const Term& term : others_) sum -= static_cast<double>(term.count) * std::log(term.ridge);
+    return sum;
+  }
+
+ private:
+  struct Term {
+    const int* codes = nullptr;
+    std::size_t count = 0;
+    const double* loading = nullptr;
+    double ridge = 0.0;
+    std::size_t offset = 0;  // of its levels among the unknowns
+    double load(std::size_t row) const { return loading ? loading[row] : 1.0; }
+    std::size_t unknown(std::size_t row) const {
+      return offset + static_cast<std::size_t>(codes[row]) - 1;
+    }
+  };
+
+  const Rows& rows_;
+  const std::vector<double> centre_;
+  const AbsorbOptions options_;
+  const std::size_t width_;
+  std::vector<Term> first_, others_;
+  std::vector<std::vector<double>> first_gram_;  // by loading of the first set: D'WD by group
+  std::vector<std::size_t> start_;               // where each group's rows begin
+  std::vector<int> order_;                       // rows by group; empty: as they are
+  std::vector<std::size_t> lane_;                // groups of each lane
+  std::vector<double> right_, solution_;         // m x width
+  std::vector<double> matrix_;                   // m x m, or the diagonal
+  std::vector<double> gram_;                     // D2'W D2, its diagonal
+  std::vector<double> own_, total_;              // squared norms of Q1 z and of z
+  std::vector<Edge> edges_;
+  double log_pivots_ = 0.0;
+
+  std::size_t row_at(std::size_t place) const {
+    return order_.empty() ? place : static_cast<std::size_t>(order_[place]);
+  }
+  double value(std::size_t column, std::size_t row) const {
+    const double* x = rows_.columns[column];
+    return (x ? x[row] : 1.0) - centre_[column];
+  }
+
+  // Counting sort of the rows by group of the first set, unless they are in order.
+  void order_rows(const EffectSet& set) {
+    start_.assign(set.count + 1, 0);
+    for (std::size_t r = 0; r < rows_.n; ++r) ++start_[static_cast<std::size_t>(set.codes[r])];
+    for (std::size_t g = 0; g < set.count; ++g) start_[g + 1] += start_[g];
+    if (!std::is_sorted(set.codes, set.codes + rows_.n)) {
+      order_.resize(rows_.n);
+      std::vector<std::size_t> next(start_.begin(), start_.end() - 1);
+      for (std::size_t r = 0; r < rows_.n; ++r)
+        order_[next[static_cast<std::size_t>(set.codes[r]) - 1]++] = static_cast<int>(r);
+    }
+    lane_.assign(1, 0);
+    for (std::size_t l = 1; l < lanes; ++l)
+      lane_.push_back(static_cast<std::size_t>(
+          std::lower_bound(start_.begin(), start_.end() - 1, rows_.n * l / lanes) - start_.begin()));
+    lane_.push_back(set.count);
+  }
+
+  double dense_work() const {
+    double sum = 0.0;
+    const std::size_t m = std::max<std::size_t>(1, unknowns);
+    for (std::size_t g = 0; g + 1 < start_.size(); ++g) {
+      const double entries =
+          static_cast<double>(std::min((start_[g + 1] - start_[g]) * others_.size(), m));
+      sum += entries * entries;
+    }
+    return sum;
+  }
+
+  template <class Body>
+  void for_each_lane(Body&& body) const {
+    for_each_piece(lanes, options_.threads, body);
+  }
+
+  static void add_lanes(const std::vector<std::vector<double>>& parts, std::vector<double>& sum) {
+    sum = parts[0];
+    for (std::size_t l = 1; l < parts.size(); ++l)
+      for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += parts[l][i];
+  }
+
+  // Levels of the first set alone, the right side of the reduced system, and its matrix
+  // or, for the iteration, its diagonal and a sample of its edges.
+  void eliminate_first(const std::vector<EffectSet>& sets) {
+    const std::size_t m = unknowns;
+    const bool sample = !dense && sets[1].loadings[0] == nullptr && sets[1].ridge == 0.0;
+    first_gram_.assign(first_.size(), std::vector<double>(start_.size() - 1));
+    std::vector<std::vector<double>> right(lanes), matrix(lanes), gram(lanes), own(lanes), total(lanes);
+    std::vector<std::vector<Edge>> edges(lanes);
+    std::vector<std::size_t> ranks(lanes, 0);
+    for_each_lane([&](std::size_t lane) {
+      right[lane].assign(m * width_, 0.0);
+      matrix[lane].assign(dense ? m * m : m, 0.0);
+      gram[lane].assign(m, 0.0);
+      own[lane].assign(width_, 0.0);
+      total[lane].assign(width_, 0.0);
+      Entries entries(m, first_.size());
+      for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
+        first_levels(g, ranks[lane]);
+        add_right(g, right[lane], own[lane], total[lane]);
+        add_matrix(g, entries, matrix[lane], gram[lane]);
+        if (sample) entries.sample(sets[1].count, g, edges[lane]);
+      }
+    });
+    add_lanes(right, right_);
+    add_lanes(matrix, matrix_);
+    add_lanes(gram, gram_);
+    add_lanes(own, own_);
+    add_lanes(total, total_);
+    for (std::size_t l = 0; l < lanes; ++l) {
+      first_rank += ranks[l];
+      edges_.insert(edges_.end(), edges[l].begin(), edges[l].end());
+      std::vector<Edge>().swap(edges[l]);
+    }
+  }
+
+  // Regression of a group's rows on its own loadings. The mean is taken in two rounds.
+  void first_levels(std::size_t g, std::size_t& rank) {
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const Term& term = first_[f];
+      double gram = 0.0;
+      for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
+        const std::size_t r = row_at(p);
+        gram += rows_.weight(r) * term.load(r) * term.load(r);
+      }
+      first_gram_[f][g] = gram;
+      if (gram > 0.0) ++rank;
+    }
+    for (std::size_t c = 0; c < width_; ++c) {
+      double mean = 0.0;
+      for (std::size_t f = 0; f < first_.size(); ++f) {
+        const Term& term = first_[f];
+        const double gram = first_gram_[f][g];
+        double& level = levels[f][g * width_ + c];
+        if (gram == 0.0) continue;
+        double from = mean;
+        if (!term.loading) from = group_sum(g, c, term, 0.0) / gram;
+        level = group_sum(g, c, term, from) / gram;
+        if (!term.loading) {
+          level += from;
+          mean = level;
+        }
+        level *= gram / (gram + term.ridge);
+      }
+    }
+  }
+
+  // Sum of w * loading * (z - from) over a group's rows.
+  double group_sum(std::size_t g, std::size_t c, const Term& term, double from) const {
+    double sum = 0.0;
+    for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
+      const std::size_t r = row_at(p);
+      sum += rows_.weight(r) * term.load(r) * (value(c, r) - from);
+    }
+    return sum;
+  }
+
+  void add_right(std::size_t g, std::vector<double>& right, std::vector<double>& own,
+                 std::vector<double>& total) const {
+    for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
+      const std::size_t r = row_at(p);
+      const double w = rows_.weight(r);
+      for (std::size_t c = 0; c < width_; ++c) {
+        double z = value(c, r);
+        total[c] += w * z * z;
+        for (std::size_t f = 0; f < first_.size(); ++f)
+          z -= levels[f][g * width_ + c] * first_[f].load(r);
+        own[c] += w * z * z;
+        for (const Term& term : others_) right[term.unknown(r) * width_ + c] += w * term.load(r) * z;
+      }
+    }
+  }
+
+  // The unknowns that a group touches, each once: B_i = D1_i'W D2 by loading of the first set.
+  struct Entries {
+    std::vector<int> slot;               // of each unknown, -1 where not touched
+    std::vector<std::size_t> unknown;    // touched ones
+    std::vector<double> b;               // by touched unknown and loading
+    std::size_t loadings;
+
+    Entries(std::size_t m, std::size_t loadings_) : slot(m, -1), loadings(loadings_) {}
+
+    double* of(std::size_t u) {
+      if (slot[u] < 0) {
+        slot[u] = static_cast<int>(unknown.size());
+        unknown.push_back(u);
+        b.insert(b.end(), loadings, 0.0);
+      }
+      return &b[static_cast<std::size_t>(slot[u]) * loadings];
+    }
+    void clear() {
+      for (const std::size_t u : unknown) slot[u] = -1;
+      unknown.clear();
+      b.clear();
+    }
+    // The group's links between the levels of the second set, thinned to a tree's worth.
+    void sample(std::size_t count, std::size_t seed, std::vector<Edge>& edges) {
+      Neighbours near;
+      for (std::size_t e = 0; e < unknown.size(); ++e)
+        if (unknown[e] < count) near.push_back({static_cast<int>(unknown[e]), b[e * loadings]});
+      sample_clique(near, Random(seed), edges);
+      clear();
+    }
+  };
+
+  void add_matrix(std::size_t g, Entries& entries, std::vector<double>& matrix,
+                  std::vector<double>& gram) const {
+    const std::size_t m = unknowns;
+    if (m == 0) return;
+    entries.clear();
+    for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
+      const std::size_t r = row_at(p);
+      const double w = rows_.weight(r);
+      for (const Term& term : others_) {
+        const std::size_t u = term.unknown(r);
+        const double load = w * term.load(r);
+        double* b = entries.of(u);
+        for (std::size_t f = 0; f < first_.size(); ++f) b[f] += load * first_[f].load(r);
+        gram[u] += load * term.load(r);
+        if (!dense) continue;
+        for (const Term& other : others_) matrix[u * m + other.unknown(r)] += load * other.load(r);
+      }
+    }
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const double scale = first_gram_[f][g] + first_[f].ridge;
+      if (scale == 0.0) continue;
+      for (std::size_t a = 0; a < entries.unknown.size(); ++a) {
+        const double factor = entries.b[a * first_.size() + f] / scale;
+        if (!dense) {
+          matrix[entries.unknown[a]] -= factor * entries.b[a * first_.size() + f];
+          continue;
+        }
+        double* line = &matrix[entries.unknown[a] * m];
+        for (std::size_t e = 0; e < entries.unknown.size(); ++e)
+          line[entries.unknown[e]] -= factor * entries.b[e * first_.size() + f];
+      }
+    }
+  }
+
+  void solve_dense() {
+    const std::size_t m = unknowns;
+    for (const Term& term : others_)
+      for (std::size_t u = term.offset; u < term.offset + term.count; ++u)
+        matrix_[u * m + u] += term.ridge;
+    const PivotedCholesky factor(matrix_, gram_, 1e-10);
+    rank = factor.rank();
+    log_pivots_ = factor.log_determinant();
+    solution_ = right_;
+    factor.solve(solution_, width_);
+    if (m <= 512) inverse = factor.inverse();
+    std::vector<double>().swap(matrix_);
+  }
+
+  // ---- conjugate gradients -------------------------------------------------
+
+  // Codes, loadings and weights of the other sets in the order of the groups.
+  struct Ordered {
+    std::vector<std::vector<int>> codes;
+    std::vector<std::vector<double>> loadings, first_loadings;
+    std::vector<double> weights;
+  };
+
+  void solve_iterated() {
+    const std::size_t m = unknowns;
+    Preconditioner preconditioner(edges_, others_[0].count, matrix_, gram_);
+    std::vector<Edge>().swap(edges_);
+    solution_.assign(m * width_, 0.0);
+    for (std::size_t c = 0; c < width_ && !stopped; c += 4) {
+      if (width_ - c == 1) {
+        iterate<1>(c, preconditioner);
+      } else {
+        iterate<4>(c, preconditioner);
+      }
+    }
+  }
+
+  // M v for P columns at a time: spread to the rows, swept of the first set, and summed.
+  template <std::size_t P>
+  void apply(const std::vector<double>& v, std::vector<double>& out) const {
+    const std::size_t m = unknowns;
+    std::vector<std::vector<double>> parts(lanes);
+    const bool plain = first_.size() == 1 && !first_[0].loading && !rows_.weights &&
+                       std::all_of(others_.begin(), others_.end(),
+                                   [](const Term& term) { return !term.loading; });
+    for_each_lane([&](std::size_t lane) {
+      std::vector<double>& sum = parts[lane];
+      sum.assign(m * P, 0.0);
+      std::vector<double> spread;
+      for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
+        plain ? apply_plain<P>(g, v, spread, sum) : apply_group<P>(g, v, spread, sum);
+      }
+    });
+    add_lanes(parts, out);
+    for (const Term& term : others_)
+      if (term.ridge > 0.0)
+        for (std::size_t u = term.offset; u < term.offset + term.count; ++u)
+          for (std::size_t c = 0; c < P; ++c) out[u * P + c] += term.ridge * v[u * P + c];
+  }
+
+  template <std::size_t P>
+  void apply_plain(std::size_t g, const std::vector<double>& v, std::vector<double>& spread,
+                   std::vector<double>& sum) const {
+    const std::size_t begin = start_[g], size = start_[g + 1] - begin;
+    spread.assign(size * P, 0.0);
+    double mean[P] = {};
+    for (std::size_t p = 0; p < size; ++p) {
+      const std::size_t r = row_at(begin + p);
+      double* to = &spread[p * P];
+      for (const Term& term : others_) {
+        const double* from = &v[term.unknown(r) * P];
+        for (std::size_t c = 0; c < P; ++c) to[c] += from[c];
+      }
+      for (std::size_t c = 0; c < P; ++c) mean[c] += to[c];
+    }
+    for (std::size_t c = 0; c < P; ++c) mean[c] /= static_cast<double>(size) + first_[0].ridge;
+    for (std::size_t p = 0; p < size; ++p) {
+      const std::size_t r = row_at(begin + p);
+      double* from = &spread[p * P];
+      for (std::size_t c = 0; c < P; ++c) from[c] -= mean[c];
+      for (const Term& term : others_) {
+        double* to = &sum[term.unknown(r) * P];
+        for (std::size_t c = 0; c < P; ++c) to[c] += from[c];
+      }
+    }
+  }
+
+  template <std::size_t P>
+  void apply_group(std::size_t g, const std::vector<double>& v, std::vector<double>& spread,
+                   std::vector<double>& sum) const {
+    const std::size_t begin = start_[g], size = start_[g + 1] - begin;
+    spread.assign(size * P, 0.0);
+    for (std::size_t p = 0; p < size; ++p) {
+      const std::size_t r = row_at(begin + p);
+      for (const Term& term : others_)
+        for (std::size_t c = 0; c < P; ++c)
+          spread[p * P + c] += v[term.unknown(r) * P + c] * term.load(r);
+    }
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const double scale = first_gram_[f][g] + first_[f].ridge;
+      if (scale == 0.0) continue;
+      double level[P] = {};
+      for (std::size_t p = 0; p < size; ++p) {
+        const std::size_t r = row_at(begin + p);
+        const double load = rows_.weight(r) * first_[f].load(r);
+        for (std::size_t c = 0; c < P; ++c) level[c] += load * spread[p * P + c];
+      }
+      // The loadings are orthogonal: taking one off leaves the sums of the others.
+      for (std::size_t p = 0; p < size; ++p) {
+        const double load = first_[f].load(row_at(begin + p));
+        for (std::size_t c = 0; c < P; ++c) spread[p * P + c] -= level[c] / scale * load;
+      }
+    }
+    for (std::size_t p = 0; p < size; ++p) {
+      const std::size_t r = row_at(begin + p);
+      for (const Term& term : others_) {
+        const double load = rows_.weight(r) * term.load(r);
+        for (std::size_t c = 0; c < P; ++c) sum[term.unknown(r) * P + c] += load * spread[p * P + c];
+      }
+    }
+  }
+
+  template <std::size_t P>
+  void iterate(std::size_t first_column, const Preconditioner& preconditioner) {
+    const std::size_t m = unknowns, active = std::min(P, width_ - first_column);
+    std::vector<double> x(m * P, 0.0), r(m * P, 0.0), z(m * P), direction(m * P), image(m * P);
+    for (std::size_t u = 0; u < m; ++u)
+      for (std::size_t c = 0; c < active; ++c) r[u * P + c] = right_[u * width_ + first_column + c];
+    const std::vector<double> right = r;
+    double rho[P] = {}, left[P] = {};
+    auto dot = [m](const std::vector<double>& a, const std::vector<double>& b, double* out) {
+      std::fill(out, out + P, 0.0);
+      for (std::size_t u = 0; u < m; ++u)
+        for (std::size_t c = 0; c < P; ++c) out[c] += a[u * P + c] * b[u * P + c];
+    };
+    // Relative residual by column: the group means left in the swept column, against it.
+    auto measure = [&]() {
+      double energy[P] = {}, mean[P] = {};
+      for (std::size_t u = 0; u < m; ++u)
+        for (std::size_t c = 0; c < P; ++c) {
+          energy[c] += x[u * P + c] * (right[u * P + c] + r[u * P + c]);
+          if (gram_[u] > 0.0) mean[c] += r[u * P + c] * r[u * P + c] / gram_[u];
+        }
+      bool done = true;
+      for (std::size_t c = 0; c < active; ++c) {
+        const std::size_t column = first_column + c;
+        const double swept = std::max(0.0, own_[column] - energy[c]);
+        left[c] = swept > 0.0 ? std::sqrt(mean[c] / swept) : 0.0;
+        // A column that the effects hold has nothing left to compare with.
+        const bool nothing = mean[c] <= 1e-26 * total_[column];
+        if (nothing) left[c] = std::min(left[c], options_.tolerance);
+        if (left[c] > options_.tolerance) done = false;
+      }
+      return done;
+    };
+    bool done = measure();
+    preconditioner.template apply<P>(r, z);
+    direction = z;
+    dot(r, z, rho);
+    std::size_t step = 0;
+    for (; !done && step < options_.max_iterations; ++step) {
+      if (options_.stop()) {
+        stopped = true;
+        return;
+      }
+      apply<P>(direction, image);
+      double curvature[P], next[P];
+      dot(direction, image, curvature);
+      double alpha[P], beta[P];
+      for (std::size_t c = 0; c < P; ++c) alpha[c] = curvature[c] > 0.0 ? rho[c] / curvature[c] : 0.0;
+      for (std::size_t u = 0; u < m; ++u)
+        for (std::size_t c = 0; c < P; ++c) {
+          x[u * P + c] += alpha[c] * direction[u * P + c];
+          r[u * P + c] -= alpha[c] * image[u * P + c];
+        }
+      done = measure();
+      preconditioner.template apply<P>(r, z);
+      dot(r, z, next);
+      for (std::size_t c = 0; c < P; ++c) {
+        beta[c] = rho[c] > 0.0 ? next[c] / rho[c] : 0.0;
+        rho[c] = next[c];
+      }
+      for (std::size_t u = 0; u < m; ++u)
+        for (std::size_t c = 0; c < P; ++c)
+          direction[u * P + c] = z[u * P + c] + beta[c] * direction[u * P + c];
+    }
+    // What is reported is the residual itself, not the one carried along.
+    apply<P>(x, image);
+    for (std::size_t i = 0; i < r.size(); ++i) r[i] = right[i] - image[i];
+    measure();
+    for (std::size_t c = 0; c < active; ++c) achieved = std::max(achieved, left[c]);
+    converged = converged && done;
+    iterations = std::max(iterations, step);
+    for (std::size_t u = 0; u < m; ++u)
+      for (std::size_t c = 0; c < active; ++c)
+        solution_[u * width_ + first_column + c] = x[u * P + c];
+  }
+
+  // ---- levels --------------------------------------------------------------
+
+  void substitute_back() {
+    for (std::size_t t = 0; t < others_.size(); ++t)
+      std::copy(solution_.begin() + others_[t].offset * width_,
+                solution_.begin() + (others_[t].offset + others_[t].count) * width_,
+                levels[first_.size() + t].begin());
+    if (others_.empty()) return;
+    for_each_lane([&](std::size_t lane) {
+      std::vector<double> sum(first_.size() * width_);
+      for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
+        std::fill(sum.begin(), sum.end(), 0.0);
+        for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
+          const std::size_t r = row_at(p);
+          for (const Term& term : others_) {
+            const double* g2 = &solution_[term.unknown(r) * width_];
+            const double load = rows_.weight(r) * term.load(r);
+            for (std::size_t f = 0; f < first_.size(); ++f) {
+              const double both = load * first_[f].load(r);
+              for (std::size_t c = 0; c < width_; ++c) sum[f * width_ + c] += both * g2[c];
+            }
+          }
+        }
+        for (std::size_t f = 0; f < first_.size(); ++f) {
+          const double scale = first_gram_[f][g] + first_[f].ridge;
+          if (scale == 0.0) continue;
+          for (std::size_t c = 0; c < width_; ++c)
+            levels[f][g * width_ + c] -= sum[f * width_ + c] / scale;
+        }
+      }
+    });
+  }
+
+  // Levels of the columns themselves: a constant goes into the first levels that have ones
+  // as their loading, or, where effects are shrunken, has the levels of the column of ones.
+  void undo_centre(std::size_t ones) {
+    for (std::size_t t = 0; t < levels.size(); ++t) {
+      const Term& term = t < first_.size() ? first_[t] : others_[t - first_.size()];
+      if (ones == not_stored && term.loading) continue;
+      for (std::size_t at = 0; at < levels[t].size(); at += width_)
+        for (std::size_t c = 0; c < width_; ++c)
+          levels[t][at + c] += centre_[c] * (ones == not_stored ? 1.0 : levels[t][at + ones]);
+      if (ones == not_stored) return;
+    }
+  }
+};
+
+}  // namespace wavetax
