@@ -343,7 +343,10 @@ class Absorber {
         double* b = entries.of(u);
         for (std::size_t f = 0; f < first_.size(); ++f) b[f] += load * first_[f].load(r);
         gram[u] += load * term.load(r);
-        if (!dense) continue;
+        if (!dense) {
+          matrix[u] += load * term.load(r);
+          continue;
+        }
         for (const Term& other : others_) matrix[u * m + other.unknown(r)] += load * other.load(r);
       }
     }
