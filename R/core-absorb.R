@@ -74,28 +74,26 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
   c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
             "squares")],
     list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
-         order = order, sets = sets, n = length(rows$y), weights = rows$weights,
+         order = order, sets = sets, sizes = lapply(sets, core_group_sizes, rows$weights), n = length(rows$y),
          weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
 }
 
-# Dimension of the effects: list(count, exact). Two sets of levels: from the connected
-# components; a reduced system solved densely: its rank; otherwise by the equations along
-# cycles, or, where that takes too long, an upper bound.
+# Dimension of the effects: list(count, exact). A reduced system solved densely: its rank;
+# otherwise from the connected components of two sets of levels, and for more by the
+# equations along cycles, or, where that takes too long, an upper bound.
 core_effects_rank <- function(state, budget = 2e9) {
+  if (state$dense) return(list(count = state$first_rank + state$rank, exact = TRUE))
   sets <- state$sets
   plain <- all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, logical(1)))
   counts <- vapply(sets, `[[`, 0, "count")
-  if (plain && length(sets) > 1) {
+  if (plain) {
     by_size <- order(-counts)
-    a <- sets[[by_size[1]]]
-    b <- sets[[by_size[2]]]
-    pair <- a$count + b$count - cpp_components(a$codes, b$codes, a$count, b$count)$count
+    pair <- core_levels_rank(sets[by_size[1:2]])
     if (length(sets) == 2) return(list(count = pair, exact = TRUE))
     further <- cpp_further_rank(lapply(sets[by_size], `[[`, "codes"), as.integer(counts[by_size]), budget)
     if (further >= 0) return(list(count = pair + further, exact = TRUE))
-    if (!state$dense) return(list(count = pair + sum(counts[by_size[-(1:2)]] - 1), exact = FALSE))
+    return(list(count = pair + sum(counts[by_size[-(1:2)]] - 1), exact = FALSE))
   }
-  if (state$dense) return(list(count = state$first_rank + state$rank, exact = TRUE))
   loadings <- vapply(sets, function(set) set$intercept + length(set$trends), numeric(1))
   others <- state$order[-1]
   bound <- state$first_rank + sum(counts[others] * loadings[others]) -
@@ -131,25 +129,46 @@ core_effect_levels <- function(state, b) {
     list(level = if (length(own) > 0) own[[1]], slopes = part[set_of == s & trend_of > 0])
   })
   base <- which(vapply(state$sets, `[[`, TRUE, "intercept"))[1]
-  for (s in setdiff(which(vapply(levels, function(one) !is.null(one$level), TRUE)), base)) {
-    both <- state$sets[c(base, s)]
-    graph <- cpp_components(both[[1]]$codes, both[[2]]$codes, both[[1]]$count, both[[2]]$count)
-    of_row <- graph$second[both[[2]]$codes]
-    w <- if (is.null(state$weights)) rep(1, length(of_row)) else state$weights
-    size <- cpp_group_sums(w, of_row, graph$count)
-    mean <- cpp_group_sums(w * levels[[s]]$level[both[[2]]$codes], of_row, graph$count) / size
+  others <- setdiff(which(vapply(levels, function(one) !is.null(one$level), TRUE)), base)
+  connected <- length(state$sets) == 2 && length(others) == 1 && state$dense &&
+    state$first_rank + state$rank == sum(vapply(state$sets, `[[`, 0, "count")) - 1
+  for (s in others) {
+    graph <- core_graph(state$sets[[base]], state$sets[[s]], connected)
+    size <- state$sizes[[s]]
+    mean <- cpp_group_sums(size * levels[[s]]$level, graph$second, graph$count) /
+      cpp_group_sums(size, graph$second, graph$count)
     levels[[s]]$level <- levels[[s]]$level - mean[graph$second]
     levels[[base]]$level <- levels[[base]]$level + mean[graph$first]
   }
   levels
 }
 
-# Squared correlations of x'b with y: within and between the groups, and overall, from the
-# fitted part and the outcome alone.
-core_r_squared <- function(fitted, y, groups, weights = NULL, threads = core_threads(length(y))) {
-  state <- core_one_way_state(core_rows(y, list(fitted), weights = weights), groups, threads)
+# Connected components of the graph of two sets' levels.
+core_graph <- function(a, b, connected = FALSE) {
+  if (connected) return(list(count = 1L, first = rep(1L, a$count), second = rep(1L, b$count)))
+  cpp_components(a$codes, b$codes, a$count, b$count)
+}
+
+# Sum of the weights of each group.
+core_group_sizes <- function(set, weights) {
+  if (is.null(weights)) return(as.double(tabulate(set$codes, set$count)))
+  cpp_group_sums(weights, set$codes, set$count)
+}
+
+# Squared correlations of x'b with y: within and between the groups, and overall, from
+# y - x'b and the outcome alone.
+core_r_squared <- function(left, y, groups, weights = NULL, threads = core_threads(length(y))) {
+  state <- core_one_way_state(core_rows(y, list(left), weights = weights), groups, threads)
+  fitted_and_y <- rbind(c(-1, 0), c(1, 1)) # x'b = y - (y - x'b)
+  state$within <- state$within %*% fitted_and_y
+  state$means <- crossprod(fitted_and_y, state$means)
   all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
   core_one_way_r_squared(state, 1, all_rows)
+}
+
+# y - x'b by row.
+core_left <- function(rows, b) {
+  core_residuals(rows, list(), list(full = b))
 }
 
 # Rank of the dummies of some sets, the constant among them; an upper bound where they are

@@ -46,10 +46,3 @@ core_full_coefficients <- function(solution) {
   b[solution$status == 0L] <- solution$coefficients
   b
 }
-
-# x'b by row.
-core_combine <- function(x, b, like) {
-  total <- numeric(length(like))
-  for (j in which(b != 0)) total <- total + x[[j]] * b[j]
-  total
-}

@@ -96,8 +96,8 @@ r_squared_of_sets <- function(design, sets, groups, solution) {
   names <- vapply(sets, `[[`, "", "name")
   of <- match(design$index$entity, names)
   of <- if (length(of) == 1 && !is.na(of)) of else 1L
-  fitted <- core_combine(design$x, solution$full, design$y)
-  c(core_r_squared(fitted, design$y, groups[[of]], design$weights),
+  left <- core_left(design_rows(design), solution$full)
+  c(core_r_squared(left, design$y, groups[[of]], design$weights),
     "with effects" = 1 - solution$ssr / solution$sst)
 }
 

@@ -147,9 +147,10 @@ Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights,
   for (const int column : pick)
     sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
   sweep.shift = real_or_null(shift);
+  const std::vector<double> scores = wavetax::cluster_scores(
+      rows, sweep, residuals.begin(), clusters.begin(), count, sorted, threads);
   Rcpp::NumericMatrix out(rows.width(), count);
-  wavetax::cluster_scores(rows, sweep, residuals.begin(), clusters.begin(), count, sorted,
-                          out.begin(), threads);
+  std::copy(scores.begin(), scores.end(), out.begin());
   return out;
 }
 

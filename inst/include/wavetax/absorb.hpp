@@ -19,6 +19,7 @@
 #include <vector>
 
 #include "laplacian.hpp"
+#include "oneway.hpp"
 #include "parallel.hpp"
 #include "pivoted.hpp"
 #include "rows.hpp"
@@ -75,11 +76,15 @@ class Absorber {
         (s == 0 ? first_ : others_).push_back(term);
         levels.emplace_back(term.count * width_);
       }
-    order_rows(sets[0]);
+    order_by_group(sets[0]);
     dense = unknowns <= options.dense_limit && dense_work() <= options.dense_work;
-    eliminate_first(sets);
-    if (unknowns > 0) dense ? solve_dense() : solve_iterated();
-    substitute_back();
+    first_levels();
+    add_right();
+    if (unknowns > 0) {
+      add_matrix(sets);
+      dense ? solve_dense() : solve_iterated();
+      substitute_back();
+    }
     undo_centre(ones);
   }
 
@@ -141,6 +146,16 @@ class Absorber {
     }
   };
 
+  // The same by place: rows in the order of the groups of the first set, copied where they
+  // do not stand so.
+  struct Placed {
+    std::vector<Term> first, others;
+    const double* weights = nullptr;
+    std::vector<std::vector<int>> own_codes;
+    std::vector<std::vector<double>> own_numbers;
+    double weight(std::size_t place) const { return weights ? weights[place] : 1.0; }
+  };
+
   const Rows& rows_;
   const std::vector<double> centre_;
   const AbsorbOptions options_;
@@ -148,7 +163,7 @@ class Absorber {
   std::vector<Term> first_, others_;
   std::vector<std::vector<double>> first_gram_;  // by loading of the first set: D'WD by group
   std::vector<std::size_t> start_;               // where each group's rows begin
-  std::vector<int> order_;                       // rows by group; empty: as they are
+  Placed placed_;
   std::vector<std::size_t> lane_;                // groups of each lane
   std::vector<double> right_, solution_;         // m x width
   std::vector<double> matrix_;                   // m x m, or the diagonal
@@ -157,30 +172,47 @@ class Absorber {
   std::vector<Edge> edges_;
   double log_pivots_ = 0.0;
 
-  std::size_t row_at(std::size_t place) const {
-    return order_.empty() ? place : static_cast<std::size_t>(order_[place]);
-  }
-  double value(std::size_t column, std::size_t row) const {
-    const double* x = rows_.columns[column];
-    return (x ? x[row] : 1.0) - centre_[column];
-  }
-
   // Counting sort of the rows by group of the first set, unless they are in order.
-  void order_rows(const EffectSet& set) {
+  void order_by_group(const EffectSet& set) {
     start_.assign(set.count + 1, 0);
     for (std::size_t r = 0; r < rows_.n; ++r) ++start_[static_cast<std::size_t>(set.codes[r])];
     for (std::size_t g = 0; g < set.count; ++g) start_[g + 1] += start_[g];
-    if (!std::is_sorted(set.codes, set.codes + rows_.n)) {
-      order_.resize(rows_.n);
-      std::vector<std::size_t> next(start_.begin(), start_.end() - 1);
-      for (std::size_t r = 0; r < rows_.n; ++r)
-        order_[next[static_cast<std::size_t>(set.codes[r]) - 1]++] = static_cast<int>(r);
-    }
+    placed_.first = first_;
+    placed_.others = others_;
+    placed_.weights = rows_.weights;
+    if (!others_.empty() && !std::is_sorted(set.codes, set.codes + rows_.n)) copy_by_group(set);
     lane_.assign(1, 0);
     for (std::size_t l = 1; l < lanes; ++l)
       lane_.push_back(static_cast<std::size_t>(
           std::lower_bound(start_.begin(), start_.end() - 1, rows_.n * l / lanes) - start_.begin()));
     lane_.push_back(set.count);
+  }
+
+  void copy_by_group(const EffectSet& set) {
+    std::vector<int> place(rows_.n);
+    std::vector<std::size_t> next(start_.begin(), start_.end() - 1);
+    for (std::size_t r = 0; r < rows_.n; ++r)
+      place[r] = static_cast<int>(next[static_cast<std::size_t>(set.codes[r]) - 1]++);
+    auto numbers = [&](const double* from) -> const double* {
+      if (!from) return nullptr;
+      placed_.own_numbers.emplace_back(rows_.n);
+      std::vector<double>& to = placed_.own_numbers.back();
+      for (std::size_t r = 0; r < rows_.n; ++r) to[static_cast<std::size_t>(place[r])] = from[r];
+      return to.data();
+    };
+    const int* before = nullptr;
+    for (Term& term : placed_.others) {
+      if (term.codes != before) {
+        before = term.codes;
+        placed_.own_codes.emplace_back(rows_.n);
+        std::vector<int>& to = placed_.own_codes.back();
+        for (std::size_t r = 0; r < rows_.n; ++r) to[static_cast<std::size_t>(place[r])] = term.codes[r];
+      }
+      term.codes = placed_.own_codes.back().data();
+      term.loading = numbers(term.loading);
+    }
+    for (Term& term : placed_.first) term.loading = numbers(term.loading);
+    placed_.weights = numbers(rows_.weights);
   }
 
   double dense_work() const {
@@ -205,95 +237,125 @@ class Absorber {
       for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += parts[l][i];
   }
 
-  // Levels of the first set alone, the right side of the reduced system, and its matrix
-  // or, for the iteration, its diagonal and a sample of its edges.
-  void eliminate_first(const std::vector<EffectSet>& sets) {
+  // Levels of the first set alone: the group means, then what each trend explains of the rest.
+  void first_levels() {
+    total_.assign(width_, 0.0);
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const Term& term = first_[f];
+      std::vector<double> gram;
+      if (term.loading) {
+        const std::vector<double> sums = loading_sums(f);
+        for (std::size_t g = 0; g < term.count; ++g) {
+          gram.push_back(sums[g * (width_ + 1) + width_]);
+          for (std::size_t c = 0; c < width_; ++c)
+            levels[f][g * width_ + c] = gram[g] > 0.0 ? sums[g * (width_ + 1) + c] / gram[g] : 0.0;
+        }
+      } else {
+        OneWayState state(term.count, width_);
+        state.average(rows_, term.codes, std::is_sorted(term.codes, term.codes + rows_.n), options_.threads);
+        gram = std::move(state.weight);
+        levels[f] = std::move(state.means);
+        for (std::size_t g = 0; g < term.count; ++g)
+          for (std::size_t c = 0; c < width_; ++c) levels[f][g * width_ + c] -= centre_[c];
+      }
+      for (std::size_t g = 0; g < term.count; ++g) {
+        if (gram[g] > 0.0) ++first_rank;
+        for (std::size_t c = 0; c < width_; ++c) {
+          double& level = levels[f][g * width_ + c];
+          total_[c] += gram[g] * level * level;
+          if (term.ridge > 0.0) level *= gram[g] / (gram[g] + term.ridge);
+        }
+      }
+      first_gram_.push_back(std::move(gram));
+    }
+    own_ = std::vector<double>(width_, 0.0);
+  }
+
+  // Row r less its centre and the levels of the first `count` loadings of the first set.
+  template <class Known>
+  void rest(Known, std::size_t r, std::size_t count, double* z) const {
+    const std::size_t p = Known::of(width_);
+    const double* const* column = rows_.columns.data();
+    for (std::size_t c = 0; c < p; ++c) z[c] = column[c][r] - centre_[c];
+    const std::size_t group = static_cast<std::size_t>(first_[0].codes[r]) - 1;
+    for (std::size_t f = 0; f < count; ++f) {
+      const double load = first_[f].load(r);
+      const double* level = &levels[f][group * p];
+      for (std::size_t c = 0; c < p; ++c) z[c] -= level[c] * load;
+    }
+  }
+
+  // By group the sums of w load z, and of w load^2.
+  std::vector<double> loading_sums(std::size_t f) const {
+    const Term& term = first_[f];
+    return sum_in_lanes(rows_.n, term.count * (width_ + 1), options_.threads,
+                        [&](double* table, std::size_t begin, std::size_t end) {
+                          std::vector<double> z(width_);
+                          for (std::size_t r = begin; r < end; ++r) {
+                            rest(Loose(), r, f, z.data());
+                            double* sum = table + static_cast<std::size_t>(term.codes[r] - 1) * (width_ + 1);
+                            const double load = rows_.weight(r) * term.load(r);
+                            for (std::size_t c = 0; c < width_; ++c) sum[c] += load * z[c];
+                            sum[width_] += load * term.load(r);
+                          }
+                        });
+  }
+
+  // The right side of the reduced system, and behind it the squared norms of the columns.
+  void add_right() {
+    const std::size_t size = unknowns * width_;
+    right_ = sum_in_lanes(rows_.n, size + width_, options_.threads,
+                          [&](double* table, std::size_t begin, std::size_t end) {
+                            with_width(width_, [&](auto known) {
+                              add_right_rows(known, begin, end, table, table + size);
+                            });
+                          });
+    own_.assign(right_.begin() + size, right_.end());
+    right_.resize(size);
+    for (std::size_t c = 0; c < width_; ++c) total_[c] += own_[c];
+  }
+
+  template <class Known>
+  void add_right_rows(Known known, std::size_t begin, std::size_t end, double* table, double* own) const {
+    const std::size_t p = Known::of(width_);
+    std::vector<double> z(p);
+    for (std::size_t r = begin; r < end; ++r) {
+      if (r + fetch_ahead < end) {
+        const std::size_t next = static_cast<std::size_t>(first_[0].codes[r + fetch_ahead]) - 1;
+        for (std::size_t f = 0; f < first_.size(); ++f) __builtin_prefetch(&levels[f][next * p]);
+      }
+      rest(known, r, first_.size(), z.data());
+      const double w = rows_.weight(r);
+      for (std::size_t c = 0; c < p; ++c) own[c] += w * z[c] * z[c];
+      for (const Term& term : others_) {
+        double* to = table + term.unknown(r) * p;
+        const double load = w * term.load(r);
+        for (std::size_t c = 0; c < p; ++c) to[c] += load * z[c];
+      }
+    }
+  }
+
+  // The matrix of the reduced system or, for the iteration, its diagonal and a sample of its
+  // edges.
+  void add_matrix(const std::vector<EffectSet>& sets) {
     const std::size_t m = unknowns;
-    const bool sample = !dense && sets[1].loadings[0] == nullptr && sets[1].ridge == 0.0;
-    first_gram_.assign(first_.size(), std::vector<double>(start_.size() - 1));
-    std::vector<std::vector<double>> right(lanes), matrix(lanes), gram(lanes), own(lanes), total(lanes);
+    const bool sample = !dense && !sets[0].loadings[0] && !sets[1].loadings[0] && sets[1].ridge == 0.0;
+    std::vector<std::vector<double>> matrix(lanes), gram(lanes);
     std::vector<std::vector<Edge>> edges(lanes);
-    std::vector<std::size_t> ranks(lanes, 0);
     for_each_lane([&](std::size_t lane) {
-      right[lane].assign(m * width_, 0.0);
       matrix[lane].assign(dense ? m * m : m, 0.0);
       gram[lane].assign(m, 0.0);
-      own[lane].assign(width_, 0.0);
-      total[lane].assign(width_, 0.0);
       Entries entries(m, first_.size());
       for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
-        first_levels(g, ranks[lane]);
-        add_right(g, right[lane], own[lane], total[lane]);
-        add_matrix(g, entries, matrix[lane], gram[lane]);
+        add_group(g, entries, matrix[lane], gram[lane]);
         if (sample) entries.sample(sets[1].count, g, edges[lane]);
       }
     });
-    add_lanes(right, right_);
     add_lanes(matrix, matrix_);
     add_lanes(gram, gram_);
-    add_lanes(own, own_);
-    add_lanes(total, total_);
-    for (std::size_t l = 0; l < lanes; ++l) {
-      first_rank += ranks[l];
-      edges_.insert(edges_.end(), edges[l].begin(), edges[l].end());
-      std::vector<Edge>().swap(edges[l]);
-    }
-  }
-
-  // Regression of a group's rows on its own loadings. The mean is taken in two rounds.
-  void first_levels(std::size_t g, std::size_t& rank) {
-    for (std::size_t f = 0; f < first_.size(); ++f) {
-      const Term& term = first_[f];
-      double gram = 0.0;
-      for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
-        const std::size_t r = row_at(p);
-        gram += rows_.weight(r) * term.load(r) * term.load(r);
-      }
-      first_gram_[f][g] = gram;
-      if (gram > 0.0) ++rank;
-    }
-    for (std::size_t c = 0; c < width_; ++c) {
-      double mean = 0.0;
-      for (std::size_t f = 0; f < first_.size(); ++f) {
-        const Term& term = first_[f];
-        const double gram = first_gram_[f][g];
-        double& level = levels[f][g * width_ + c];
-        if (gram == 0.0) continue;
-        double from = mean;
-        if (!term.loading) from = group_sum(g, c, term, 0.0) / gram;
-        level = group_sum(g, c, term, from) / gram;
-        if (!term.loading) {
-          level += from;
-          mean = level;
-        }
-        level *= gram / (gram + term.ridge);
-      }
-    }
-  }
-
-  // Sum of w * loading * (z - from) over a group's rows.
-  double group_sum(std::size_t g, std::size_t c, const Term& term, double from) const {
-    double sum = 0.0;
-    for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
-      const std::size_t r = row_at(p);
-      sum += rows_.weight(r) * term.load(r) * (value(c, r) - from);
-    }
-    return sum;
-  }
-
-  void add_right(std::size_t g, std::vector<double>& right, std::vector<double>& own,
-                 std::vector<double>& total) const {
-    for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
-      const std::size_t r = row_at(p);
-      const double w = rows_.weight(r);
-      for (std::size_t c = 0; c < width_; ++c) {
-        double z = value(c, r);
-        total[c] += w * z * z;
-        for (std::size_t f = 0; f < first_.size(); ++f)
-          z -= levels[f][g * width_ + c] * first_[f].load(r);
-        own[c] += w * z * z;
-        for (const Term& term : others_) right[term.unknown(r) * width_ + c] += w * term.load(r) * z;
-      }
+    for (std::vector<Edge>& some : edges) {
+      edges_.insert(edges_.end(), some.begin(), some.end());
+      std::vector<Edge>().swap(some);
     }
   }
 
@@ -329,25 +391,24 @@ class Absorber {
     }
   };
 
-  void add_matrix(std::size_t g, Entries& entries, std::vector<double>& matrix,
-                  std::vector<double>& gram) const {
+  void add_group(std::size_t g, Entries& entries, std::vector<double>& matrix,
+                 std::vector<double>& gram) const {
     const std::size_t m = unknowns;
-    if (m == 0) return;
+    const std::vector<Term>&others = placed_.others, &first = placed_.first;
     entries.clear();
     for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
-      const std::size_t r = row_at(p);
-      const double w = rows_.weight(r);
-      for (const Term& term : others_) {
-        const std::size_t u = term.unknown(r);
-        const double load = w * term.load(r);
+      const double w = placed_.weight(p);
+      for (const Term& term : others) {
+        const std::size_t u = term.unknown(p);
+        const double load = w * term.load(p);
         double* b = entries.of(u);
-        for (std::size_t f = 0; f < first_.size(); ++f) b[f] += load * first_[f].load(r);
-        gram[u] += load * term.load(r);
+        for (std::size_t f = 0; f < first.size(); ++f) b[f] += load * first[f].load(p);
+        gram[u] += load * term.load(p);
         if (!dense) {
-          matrix[u] += load * term.load(r);
+          matrix[u] += load * term.load(p);
           continue;
         }
-        for (const Term& other : others_) matrix[u * m + other.unknown(r)] += load * other.load(r);
+        for (const Term& other : others) matrix[u * m + other.unknown(p)] += load * other.load(p);
       }
     }
     for (std::size_t f = 0; f < first_.size(); ++f) {
@@ -381,13 +442,6 @@ class Absorber {
   }
 
   // ---- conjugate gradients -------------------------------------------------
-
-  // Codes, loadings and weights of the other sets in the order of the groups.
-  struct Ordered {
-    std::vector<std::vector<int>> codes;
-    std::vector<std::vector<double>> loadings, first_loadings;
-    std::vector<double> weights;
-  };
 
   void solve_iterated() {
     const std::size_t m = unknowns;
@@ -433,9 +487,9 @@ class Absorber {
     spread.assign(size * P, 0.0);
     double mean[P] = {};
     for (std::size_t p = 0; p < size; ++p) {
-      const std::size_t r = row_at(begin + p);
+      const std::size_t r = begin + p;
       double* to = &spread[p * P];
-      for (const Term& term : others_) {
+      for (const Term& term : placed_.others) {
         const double* from = &v[term.unknown(r) * P];
         for (std::size_t c = 0; c < P; ++c) to[c] += from[c];
       }
@@ -443,10 +497,10 @@ class Absorber {
     }
     for (std::size_t c = 0; c < P; ++c) mean[c] /= static_cast<double>(size) + first_[0].ridge;
     for (std::size_t p = 0; p < size; ++p) {
-      const std::size_t r = row_at(begin + p);
+      const std::size_t r = begin + p;
       double* from = &spread[p * P];
       for (std::size_t c = 0; c < P; ++c) from[c] -= mean[c];
-      for (const Term& term : others_) {
+      for (const Term& term : placed_.others) {
         double* to = &sum[term.unknown(r) * P];
         for (std::size_t c = 0; c < P; ++c) to[c] += from[c];
       }
@@ -459,8 +513,8 @@ class Absorber {
     const std::size_t begin = start_[g], size = start_[g + 1] - begin;
     spread.assign(size * P, 0.0);
     for (std::size_t p = 0; p < size; ++p) {
-      const std::size_t r = row_at(begin + p);
-      for (const Term& term : others_)
+      const std::size_t r = begin + p;
+      for (const Term& term : placed_.others)
         for (std::size_t c = 0; c < P; ++c)
           spread[p * P + c] += v[term.unknown(r) * P + c] * term.load(r);
     }
@@ -469,20 +523,20 @@ class Absorber {
       if (scale == 0.0) continue;
       double level[P] = {};
       for (std::size_t p = 0; p < size; ++p) {
-        const std::size_t r = row_at(begin + p);
-        const double load = rows_.weight(r) * first_[f].load(r);
+        const std::size_t r = begin + p;
+        const double load = placed_.weight(r) * placed_.first[f].load(r);
         for (std::size_t c = 0; c < P; ++c) level[c] += load * spread[p * P + c];
       }
       // The loadings are orthogonal: taking one off leaves the sums of the others.
       for (std::size_t p = 0; p < size; ++p) {
-        const double load = first_[f].load(row_at(begin + p));
+        const double load = placed_.first[f].load(begin + p);
         for (std::size_t c = 0; c < P; ++c) spread[p * P + c] -= level[c] / scale * load;
       }
     }
     for (std::size_t p = 0; p < size; ++p) {
-      const std::size_t r = row_at(begin + p);
-      for (const Term& term : others_) {
-        const double load = rows_.weight(r) * term.load(r);
+      const std::size_t r = begin + p;
+      for (const Term& term : placed_.others) {
+        const double load = placed_.weight(r) * term.load(r);
         for (std::size_t c = 0; c < P; ++c) sum[term.unknown(r) * P + c] += load * spread[p * P + c];
       }
     }
@@ -571,18 +625,16 @@ class Absorber {
       std::copy(solution_.begin() + others_[t].offset * width_,
                 solution_.begin() + (others_[t].offset + others_[t].count) * width_,
                 levels[first_.size() + t].begin());
-    if (others_.empty()) return;
     for_each_lane([&](std::size_t lane) {
       std::vector<double> sum(first_.size() * width_);
       for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
         std::fill(sum.begin(), sum.end(), 0.0);
         for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) {
-          const std::size_t r = row_at(p);
-          for (const Term& term : others_) {
-            const double* g2 = &solution_[term.unknown(r) * width_];
-            const double load = rows_.weight(r) * term.load(r);
+          for (const Term& term : placed_.others) {
+            const double* g2 = &solution_[term.unknown(p) * width_];
+            const double load = placed_.weight(p) * term.load(p);
             for (std::size_t f = 0; f < first_.size(); ++f) {
-              const double both = load * first_[f].load(r);
+              const double both = load * placed_.first[f].load(p);
               for (std::size_t c = 0; c < width_; ++c) sum[f * width_ + c] += both * g2[c];
             }
           }

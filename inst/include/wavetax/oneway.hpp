@@ -28,29 +28,6 @@ inline std::vector<std::size_t> group_cuts(const int* codes, std::size_t n) {
   return cuts;
 }
 
-// Calls body(first_group, last_group, begin, end) so that the group ranges
-// [first, last) cover all groups once, and rows [begin, end) hold every row of
-// them. When rows are not sorted by group the row range is all rows and the body
-// skips codes outside its groups. Sums by group then add rows in their order,
-// whatever the number of threads.
-template <class Body>
-void for_each_group_range(const int* codes, std::size_t n, std::size_t groups, bool sorted,
-                          int threads, Body&& body) {
-  if (!sorted) {
-    const std::size_t pieces = static_cast<std::size_t>(std::max(1, threads));
-    for_each_piece(pieces, threads, [&](std::size_t piece) {
-      body(groups * piece / pieces, groups * (piece + 1) / pieces, std::size_t{0}, n);
-    });
-    return;
-  }
-  const std::vector<std::size_t> cuts = group_cuts(codes, n);
-  for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-    const std::size_t begin = cuts[piece], end = cuts[piece + 1];
-    body(static_cast<std::size_t>(codes[begin]) - 1, static_cast<std::size_t>(codes[end - 1]),
-         begin, end);
-  });
-}
-
 // Sum of w (x - from).
 inline double weighted_sum(const double* x, const double* w, std::size_t count, double from) {
   double even = 0.0, odd = 0.0;
@@ -79,6 +56,14 @@ struct OneWayState {
   OneWayState(std::size_t groups_, std::size_t width_)
       : groups(groups_), width(width_), weight(groups_), means(groups_ * width_), within(width_) {}
 
+  void average(const Rows& rows, const int* codes, bool sorted, int threads) {
+    if (!sorted) return average_scattered(rows, codes, threads);
+    const std::vector<std::size_t> cuts = group_cuts(codes, rows.n);
+    for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+      average_sorted(rows, codes, cuts[piece], cuts[piece + 1]);
+    });
+  }
+
   // Means of the groups in rows [begin, end), which are sorted and hold whole groups.
   void average_sorted(const Rows& rows, const int* codes, std::size_t begin, std::size_t end) {
     for (std::size_t at = begin; at < end;) {
@@ -98,46 +83,25 @@ struct OneWayState {
     }
   }
 
-  // Means of the groups [first, last) from rows in any order.
-  void average_scattered(const Rows& rows, const int* codes, std::size_t first,
-                         std::size_t last) {
-    const std::size_t size = last - first;
-    std::vector<double> sums(size * width);
-    std::vector<double> values(block_rows);
+  // Means of the groups from rows in any order. The sums of a row's columns, and its weight,
+  // lie together.
+  void average_scattered(const Rows& rows, const int* codes, int threads) {
     for (int round = 0; round < 2; ++round) {
-      std::fill(sums.begin(), sums.end(), 0.0);
-      for (std::size_t at = 0; at < rows.n; at += block_rows) {
-        const std::size_t count = std::min(block_rows, rows.n - at);
-        const int* code = codes + at;
-        auto add = [&](double* table, std::size_t stride, const double* value) {
-          for (std::size_t r = 0; r < count; ++r) {
-            const std::size_t group = static_cast<std::size_t>(code[r]) - 1 - first;
-            if (group < size) table[group * stride] += value[r];
-          }
-        };
-        if (round == 0) {
-          for (std::size_t r = 0; r < count; ++r) values[r] = rows.weight(at + r);
-          add(&weight[first], 1, values.data());
+      const std::vector<double> sums = sum_in_lanes(
+          rows.n, groups * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
+            with_width(width, [&](auto known) {
+              add_scattered(known, rows, codes, begin, end, round == 1, table);
+            });
+          });
+      for_each_piece(lanes_of(groups), threads, [&](std::size_t piece) {
+        const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
+        for (std::size_t group = piece * piece_rows; group < last; ++group) {
+          const double* sum = &sums[group * (width + 1)];
+          weight[group] = sum[width];
+          if (sum[width] > 0.0)
+            for (std::size_t c = 0; c < width; ++c) means[group * width + c] += sum[c] / sum[width];
         }
-        for (std::size_t c = 0; c < width; ++c) {
-          const double* x = rows.columns[c] + at;
-          if (round == 0) {
-            std::copy(x, x + count, values.begin());
-          } else {
-            for (std::size_t r = 0; r < count; ++r) {
-              const std::size_t group = static_cast<std::size_t>(code[r]) - 1 - first;
-              if (group < size) values[r] = x[r] - means[(first + group) * width + c];
-            }
-          }
-          if (rows.weights)
-            for (std::size_t r = 0; r < count; ++r) values[r] *= rows.weights[at + r];
-          add(sums.data() + c, width, values.data());
-        }
-      }
-      for (std::size_t group = 0; group < size; ++group)
-        if (weight[first + group] > 0.0)
-          for (std::size_t c = 0; c < width; ++c)
-            means[(first + group) * width + c] += sums[group * width + c] / weight[first + group];
+      });
     }
   }
 
@@ -150,6 +114,37 @@ struct OneWayState {
     out.layers = {layer};
     out.scale_by_weight = true;
     return out;
+  }
+
+  static std::size_t lanes_of(std::size_t count) { return (count + piece_rows - 1) / piece_rows; }
+
+  // Adds rows [begin, end) less their groups' means (where there are any yet) to the table.
+  template <class Known>
+  void add_scattered(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end,
+                     bool less_means, double* table) const {
+    const std::size_t p = Known::of(width), stride = p + 1;
+    const double* const* column = rows.columns.data();
+    const double* mean = means.data();
+    for (std::size_t r = begin; r < end; ++r) {
+      if (r + fetch_ahead < end) {
+        const std::size_t next = static_cast<std::size_t>(codes[r + fetch_ahead]) - 1;
+        __builtin_prefetch(table + next * stride, 1);
+        if (less_means) __builtin_prefetch(mean + next * p, 0);
+      }
+      const std::size_t group = static_cast<std::size_t>(codes[r]) - 1;
+      double* sum = table + group * stride;
+      if (rows.weights) {
+        const double w = rows.weights[r];
+        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - mean[group * p + c]);
+        sum[p] += w;
+      } else if (less_means) {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - mean[group * p + c];
+        sum[p] += 1.0;
+      } else {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r];
+        sum[p] += 1.0;
+      }
+    }
   }
 
   // Joins the groups of another piece of the same data. A group seen in both adds
@@ -187,10 +182,7 @@ inline OneWayState accumulate_one_way(const Rows& rows, const int* codes, std::s
   OneWayState state(groups, rows.width());
   const Sweep sweep = state.sweep(codes);
   if (!sorted) {
-    for_each_group_range(codes, rows.n, groups, false, threads,
-                         [&](std::size_t first, std::size_t last, std::size_t, std::size_t) {
-                           state.average_scattered(rows, codes, first, last);
-                         });
+    state.average(rows, codes, false, threads);
     state.within = accumulate_triangle(rows, sweep, threads);
     return state;
   }

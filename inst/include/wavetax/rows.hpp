@@ -33,6 +33,12 @@ struct Layer {
   const double* theta = nullptr;     // by group, times its levels; null: 1
   const double* loading = nullptr;   // by row, times the levels; null: 1
 
+  // The levels of a block are wanted column after column: have them at hand.
+  void fetch(std::size_t begin, std::size_t count) const {
+    for (std::size_t r = begin; r < begin + count; ++r)
+      __builtin_prefetch(levels + (static_cast<std::size_t>(codes[r]) - 1) * width);
+  }
+
   double at(std::size_t row, std::size_t column) const {
     const std::size_t group = static_cast<std::size_t>(codes[row]) - 1;
     double value = levels[group * width + column];
@@ -57,6 +63,7 @@ struct Sweep {
   // Writes rows [begin, begin + count) into `block`, column by column,
   // `block_rows` doubles apart.
   void fill(const Rows& rows, std::size_t begin, std::size_t count, double* block) const {
+    for (const Layer& layer : layers) layer.fetch(begin, count);
     for (std::size_t c = 0; c < rows.width(); ++c) {
       double* out = block + c * block_rows;
       const std::size_t stored = pick.empty() ? c : pick[c];

@@ -66,30 +66,35 @@ inline std::vector<double> combined_levels(const double* levels, std::size_t gro
   return out;
 }
 
-// s_g = sum of w x e over the rows of cluster g. `rows` holds regressors only;
-// `out` is clusters x width, one cluster after another, and starts at zero.
-inline void cluster_scores(const Rows& rows, const Sweep& sweep, const double* e,
-                           const int* clusters, std::size_t count_clusters, bool sorted,
-                           double* out, int threads) {
+// s_g = sum of w x e over the rows of cluster g. `rows` holds regressors only; the result is
+// clusters x width, one cluster after another. Sorted rows are cut between clusters.
+inline std::vector<double> cluster_scores(const Rows& rows, const Sweep& sweep, const double* e,
+                                          const int* clusters, std::size_t count, bool sorted,
+                                          int threads) {
   const std::size_t width = rows.width();
-  for_each_group_range(
-      clusters, rows.n, count_clusters, sorted, threads,
-      [&](std::size_t first, std::size_t last, std::size_t begin, std::size_t end) {
-        std::vector<double> block(block_rows * width);
-        const std::size_t size = last - first;
-        for (std::size_t at = begin; at < end; at += block_rows) {
-          const std::size_t count = std::min(block_rows, end - at);
-          sweep.fill(rows, at, count, block.data());
-          for (std::size_t c = 0; c < width; ++c) {
-            const double* x = block.data() + c * block_rows;
-            for (std::size_t r = 0; r < count; ++r) {
-              const std::size_t cluster = static_cast<std::size_t>(clusters[at + r]) - 1 - first;
-              if (cluster < size)
-                out[(first + cluster) * width + c] += rows.weight(at + r) * x[r] * e[at + r];
-            }
-          }
-        }
-      });
+  auto add = [&](double* table, std::size_t begin, std::size_t end) {
+    std::vector<double> block(block_rows * width);
+    for (std::size_t at = begin; at < end; at += block_rows) {
+      const std::size_t size = std::min(block_rows, end - at);
+      const int* cluster = clusters + at;
+      if (!sorted)
+        for (std::size_t r = 0; r < size; ++r)
+          __builtin_prefetch(table + static_cast<std::size_t>(cluster[r] - 1) * width, 1);
+      sweep.fill(rows, at, size, block.data());
+      for (std::size_t c = 0; c < width; ++c) {
+        const double* x = block.data() + c * block_rows;
+        for (std::size_t r = 0; r < size; ++r)
+          table[static_cast<std::size_t>(cluster[r] - 1) * width + c] +=
+              rows.weight(at + r) * x[r] * e[at + r];
+      }
+    }
+  };
+  if (!sorted) return sum_in_lanes(rows.n, count * width, threads, add);
+  std::vector<double> out(count * width);
+  const std::vector<std::size_t> cuts = group_cuts(clusters, rows.n);
+  for_each_piece(cuts.size() - 1, threads,
+                 [&](std::size_t piece) { add(out.data(), cuts[piece], cuts[piece + 1]); });
+  return out;
 }
 
 }  // namespace wavetax
