@@ -4,97 +4,202 @@
 #' taken as a draw unrelated to x?* It uses the variation between entities as well as
 #' within, and is misleading when that draw is related: see [test_hausman()].
 #'
-#' Least squares of \eqn{y_{it} - \theta_i \bar y_i}{y_it - theta_i ybar_i} on
-#' \eqn{[1 - \theta_i, x_{it} - \theta_i \bar x_i]}{[1 - theta_i, x_it - theta_i
-#' xbar_i]}, \eqn{\theta_i = 1 - \sqrt{\sigma^2_e / (\sigma^2_e + T_i
+#' One set of effects: least squares of \eqn{y_{it} - \theta_i \bar y_i}{y_it - theta_i
+#' ybar_i} on \eqn{[1 - \theta_i, x_{it} - \theta_i \bar x_i]}{[1 - theta_i, x_it -
+#' theta_i xbar_i]}, \eqn{\theta_i = 1 - \sqrt{\sigma^2_e / (\sigma^2_e + T_i
 #' \sigma^2_u)}}{theta_i = 1 - sqrt(s2_e / (s2_e + T_i s2_u))}, T_i the rows of
 #' entity i; n - k - 1 residual degrees of freedom.
 #'
-#' Variance components `"swamy-arora"`: s2_e from the within residuals, divided by
-#' n - N - k_w (k_w regressors that vary within); s2_u from the residuals of the
-#' regression between entities, each mean counted T_i times,
-#' \deqn{\sigma^2_u = (SSR_b - (N - K) \sigma^2_e) / (n - tr((Z'PZ)^{-1}
-#' Z'DD'Z)),}{s2_u = (SSR_b - (N - K) s2_e) / (n - tr((Z'PZ)^-1 Z'DD'Z)),}
-#' Z = \[1, x\] with K columns, D the entity dummies, P = D(D'D)^-1 D'. It holds
-#' for unbalanced panels. A negative s2_u is set to 0 with a warning.
+#' Two sets (`effects = "both"`): exact generalised least squares with
+#' \eqn{V = \sigma^2_e I + \sigma^2_u D_N D_N' + \sigma^2_v D_T D_T'}{V = s2_e I + s2_u D_N
+#' D_N' + s2_v D_T D_T'}, unbalanced or not, solved through a system of the smaller set's
+#' size. Clustered errors use the products of the regressors with V^-1 times the residuals.
+#'
+#' Variance components, argument `variance`:
+#'
+#' * `"swamy-arora"`: s2_e from the within residuals, divided by n - N - k_w (k_w regressors
+#'   that vary within); s2_u from the residuals of the regression between entities, each
+#'   mean counted T_i times,
+#'   \deqn{\sigma^2_u = (SSR_b - (N - K) \sigma^2_e) / (n - tr((Z'PZ)^{-1}
+#'   Z'DD'Z)),}{s2_u = (SSR_b - (N - K) s2_e) / (n - tr((Z'PZ)^-1 Z'DD'Z)),}
+#'   Z = \[1, x\] with K columns, D the entity dummies, P = D(D'D)^-1 D'. With two sets, on
+#'   balanced panels only, from the regressions within, between entities and between periods.
+#' * `"wallace-hussain"`: the forms e'Qe and e'Pe of the pooled residuals set equal to their
+#'   exact expectations.
+#' * `"amemiya"`: the same of e = y - x'b with the within slopes b; regressors that do not
+#'   vary within enter by regressing the means of e on them. The method for two sets, with a
+#'   form for each.
+#' * `"nerlove"`: s2_u the variance of the within effects over N - 1, s2_e = SSR_within / n.
+#' * `"maximum-likelihood"`: the normal likelihood, over s2_u / (s2_u + s2_e) and the rest.
+#'
+#' A negative component is set to 0 with a warning.
 #'
 #' @inheritParams fit_fixed
-#' @param variance How the variance components are estimated: `"swamy-arora"`.
-#' @param weights Not taken: anything but `NULL` is an error that says so.
-#' @return A `panel_fit`, see [fit_pooled()]; `variance` holds both components and
-#'   theta by entity. The covariance under [se_classical()] is that of the
-#'   transformed regression.
+#' @param effects `"entity"`, `"period"`, a column as `~ coast`, or two: `"both"`,
+#'   `~ harbour + season`.
+#' @param variance How the variance components are estimated; see Details. By default
+#'   `"swamy-arora"`, with two sets of effects `"amemiya"`.
+#' @param weights Analytic weights, under `"maximum-likelihood"` only: the other methods have
+#'   no place for them, and say so.
+#' @return A `panel_fit`, see [fit_pooled()]; [variance_parts()] has both components and
+#'   theta, [effect_levels()] the predicted effects. The covariance under [se_classical()] is
+#'   that of the transformed regression.
 #' @section Errors:
-#' Those of [fit_fixed()]; `wavetax_error_variance` for an unknown method;
-#' `wavetax_error_too_few_entities` when there are not more entities than
-#' coefficients, or no entity has two rows. Warning
+#' Those of [fit_fixed()]; `wavetax_error_variance` for a method that is unknown or does not
+#' suit; `wavetax_error_weights`; `wavetax_error_too_few_entities` when there are not more
+#' entities than coefficients, or no entity has two rows. Warning
 #' `wavetax_warning_negative_variance`.
-#' @references Swamy, P. A. V. B. and Arora, S. S. (1972), *Econometrica* 40;
-#'   Baltagi, B. H. and Chang, Y.-J. (1994), *Journal of Econometrics* 62.
+#' @references Swamy, P. A. V. B. and Arora, S. S. (1972), *Econometrica* 40; Wallace, T. D.
+#'   and Hussain, A. (1969), *Econometrica* 37; Amemiya, T. (1971), *International Economic
+#'   Review* 12; Nerlove, M. (1971), *Econometrica* 39; Hausman, J. A. and Taylor, W. E.
+#'   (1981), *Econometrica* 49; Wansbeek, T. and Kapteyn, A. (1989), *Journal of
+#'   Econometrics* 41; Baltagi, B. H. and Chang, Y.-J. (1994), *Journal of Econometrics* 62.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
+#' # The effects of the demo world are related to the levy: the truth is -0.05, and random
+#' # effects are pulled towards the pooled slope.
 #' fit_random(log(nights) ~ levy + storms + fuel + pier, panel)
+#' fit_random(log(nights) ~ levy + storms + fuel, panel, variance = "maximum-likelihood")
+#' fit_random(log(nights) ~ levy + storms + fuel, panel, effects = "both")
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
-                       errors = NULL, weights = NULL,
-                       rows = NULL) {
-  check_variance_method(variance)
-  check_no_weights(weights)
-  name <- effect_column(effects, data)
-  design <- build_design(formula, data, also = name, rows = rows)
-  groups <- column_groups(design, name)
-  state <- core_one_way_state(design_rows(design), groups)
-  components <- core_swamy_arora(state, design$constant)
-  check_enough_entities(components, name)
-  components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
-  solution <- core_solve_random(state, components, design$constant)
-  transform <- list(
-    layers = list(core_layer(groups$codes, state$means, solution$theta)), centre = solution$grand, centred = 1L
+                       errors = NULL, weights = NULL, rows = NULL) {
+  sets <- random_sets(effects, data)
+  if (missing(variance) && length(sets) == 2) variance <- "amemiya"
+  check_variance_method(variance, length(sets))
+  check_no_weights(weights, variance)
+  design <- build_design(formula, data, weights, also = effect_columns(sets), rows = rows)
+  random_fit("random", match.call(), design, sets, variance, errors)
+}
+
+# One or two sets of levels.
+random_sets <- function(effects, data) {
+  sets <- effect_sets(effects, data)
+  plain <- all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, TRUE))
+  if (plain && length(sets) <= 2) return(sets)
+  stop_effects(
+    sprintf("`effects` has %s; random effects are levels of one or two sets.", effects_words(sets)),
+    "`fit_fixed()` takes more, and trends."
   )
+}
+
+random_fit <- function(method, call, design, sets, variance, errors) {
+  groups <- lapply(sets, function(set) combined_groups(design, set$columns))
+  parts <- if (length(sets) == 1) {
+    random_one_way(design, groups[[1]], variance, sets[[1]]$name)
+  } else {
+    random_two_way(design, groups, variance, vapply(sets, `[[`, "", "name"))
+  }
+  solution <- parts$solution
   new_panel_fit(
-    "random", match.call(), design, solution, transform,
-    effects = list(describe_effects(new_effect_set(name), groups, solution$deviations)),
-    variance = list(
-      method = variance, sigma2_e = components$sigma2_e,
-      sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
-    ),
+    method, call, design, solution, parts$transform,
+    effects = Map(describe_effects, sets, groups, solution$deviations), variance = parts$variance,
     errors = errors
   )
 }
 
-check_variance_method <- function(variance) {
-  if (identical(variance, "swamy-arora")) return(invisible())
-  stop_wavetax(
-    "variance", sprintf("The variance method %s is not known.", list_words(dQuote(variance, FALSE))),
-    todo = "This version has \"swamy-arora\"."
+random_one_way <- function(design, groups, variance, name) {
+  state <- core_one_way_state(design_rows(design), groups)
+  parts <- core_variance_state(state, design$constant)
+  check_within_rows(state, parts, name)
+  components <- core_variance_methods[[variance]](state, parts)
+  check_enough_entities(components, name)
+  components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
+  solution <- core_solve_random(state, components, parts, design$constant)
+  solution$deviations <- list(solution$deviations)
+  list(
+    solution = solution,
+    transform = list(
+      layers = list(core_layer(groups$codes, state$means, solution$theta)), centre = solution$grand, centred = 1L
+    ),
+    variance = list(
+      method = variance, sigma2_e = components$sigma2_e,
+      sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
+    )
   )
 }
 
-check_no_weights <- function(weights) {
-  if (is.null(weights)) return(invisible())
-  stop_wavetax(
-    "weights", "Random effects take no weights.",
-    where = "With unequal weights the quasi-demeaning is no longer least squares.",
-    todo = "`fit_pooled()` and `fit_fixed()` take weights."
+random_two_way <- function(design, groups, variance, names) {
+  rows <- design_rows(design)
+  sets <- lapply(groups, function(group) core_effect_set(group$codes, group$count))
+  if (variance == "swamy-arora") check_balanced_sets(sets, names)
+  parts <- core_two_way_parts(rows, sets)
+  check_within_df(parts$within, names)
+  components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)
+  check_enough_entities(components, names)
+  sigma2 <- mapply(check_positive_variance, components$sigma2, names)
+  solution <- core_solve_two_way(rows, sets, components$sigma2_e, sigma2)
+  slopes <- if (design$constant) solution$full[-1] else solution$full
+  solution$r_squared <- core_r_squared(core_left(rows, slopes), design$y, groups[[1]])
+  list(
+    solution = solution, transform = list(layers = solution$layers, ones = TRUE),
+    variance = list(
+      method = variance, sigma2_e = components$sigma2_e, sigma2 = stats::setNames(sigma2, names)
+    )
   )
 }
 
-check_enough_entities <- function(components, name) {
-  if (components$df_within < 1) {
-    stop_wavetax(
-      "too_few_entities",
-      sprintf("The rows within %s do not tell the variance within.", plural_of(name)),
-      todo = sprintf("Random effects need %s with two rows or more.", plural_of(name))
-    )
-  }
-  if (components$df_between < 1) {
-    stop_wavetax(
-      "too_few_entities",
-      sprintf("There are not more %s than coefficients, so the variance between them is not told.",
-              plural_of(name)),
-      todo = "Use fewer regressors, or `fit_fixed()`."
-    )
-  }
+two_way_methods <- c("amemiya", "swamy-arora")
+
+check_variance_method <- function(variance, sets) {
+  known <- if (sets == 2) two_way_methods else names(core_variance_methods)
+  if (is.character(variance) && length(variance) == 1 && variance %in% known) return(invisible())
+  text <- list_words(dQuote(as.character(variance), FALSE))
+  stop_wavetax(
+    "variance",
+    if (sets == 2 && all(variance %in% names(core_variance_methods))) {
+      sprintf("The variance method %s is for one set of effects.", text)
+    } else {
+      sprintf("The variance method %s is not known.", text)
+    },
+    todo = sprintf("With %s there are %s.", if (sets == 2) "two sets" else "one set",
+                   list_words(dQuote(known, FALSE)))
+  )
+}
+
+check_no_weights <- function(weights, variance) {
+  if (is.null(weights) || variance == "maximum-likelihood") return(invisible())
+  stop_wavetax(
+    "weights", sprintf("Random effects by %s take no weights.", dQuote(variance, FALSE)),
+    where = "With unequal weights the method's expectations no longer hold.",
+    todo = "`variance = \"maximum-likelihood\"` takes them, as do `fit_pooled()` and `fit_fixed()`."
+  )
+}
+
+check_balanced_sets <- function(sets, names) {
+  if (core_is_balanced(sets)) return(invisible())
+  stop_wavetax(
+    "variance", sprintf("\"swamy-arora\" with %s effects needs a balanced panel, and this one is not.",
+                        list_words(names)),
+    todo = "Use `variance = \"amemiya\"`, which is exact for unbalanced panels too."
+  )
+}
+
+check_within_rows <- function(state, parts, name) {
+  if (state$n - parts$N - sum(parts$within$status == 0L) >= 1) return(invisible())
+  stop_wavetax(
+    "too_few_entities", sprintf("The rows within %s do not tell the variance within.", plural_of(name)),
+    todo = sprintf("Random effects need %s with two rows or more.", plural_of(name))
+  )
+}
+
+check_within_df <- function(within, names) {
+  if (within$df_residual >= 1) return(invisible())
+  stop_wavetax(
+    "too_few_entities", sprintf("The rows within %s do not tell the variance within.",
+                                list_words(plurals_of(names))),
+    todo = "Random effects of both need more rows, or one set of effects."
+  )
+}
+
+check_enough_entities <- function(components, names) {
+  if (components$df_between >= 1) return(invisible())
+  stop_wavetax(
+    "too_few_entities",
+    sprintf("There are not more %s than coefficients, so the variance between them is not told.",
+            list_words(plurals_of(names))),
+    todo = "Use fewer regressors, or `fit_fixed()`."
+  )
 }
 
 check_positive_variance <- function(sigma2_u, name) {
@@ -103,7 +208,7 @@ check_positive_variance <- function(sigma2_u, name) {
     "negative_variance",
     sprintf("The estimated variance of the %s effects is negative (%s) and is set to 0.",
             name, format(sigma2_u, digits = 3)),
-    todo = "The model is then the pooled one."
+    todo = sprintf("The model is then the one without %s effects.", name)
   )
   0
 }

@@ -1,0 +1,133 @@
+# Random effects of two sets, exact for unbalanced panels: V = s2_e I + s2_u D_N D_N' +
+# s2_v D_T D_T' is never formed. Generalised least squares is least squares on the rows less
+# shrunken levels, with a row for each of them (see `Absorber`); the levels solve a system in
+# the smaller set alone.
+
+# Groups without a variance of their own are left out.
+core_solve_two_way <- function(rows, sets, sigma2_e, sigma2, threads = core_threads(length(rows$y))) {
+  n <- length(rows$y)
+  kept <- which(sigma2 > 0)
+  columns <- c(list(rep(1, n)), rows$x, list(rows$y))
+  centre <- c(0, core_weighted_means(columns[-1], NULL))
+  if (length(kept) == 0) {
+    state <- list(within = core_pooled_state(rows, threads)$triangle, levels = list(), log_determinant = 0)
+    order <- integer()
+  } else {
+    order <- kept[core_elimination_order(sets[kept])]
+    options <- core_absorb_options
+    state <- cpp_absorb(columns, NULL, n, lapply(order, function(s) {
+      list(codes = sets[[s]]$codes, count = sets[[s]]$count, loadings = list(NULL), ridge = sigma2_e / sigma2[s])
+    }), centre, 1L, options$tolerance, options$max_iterations, options$dense_limit, threads)
+  }
+  use <- if (rows$constant) seq_along(columns) else seq_along(columns)[-1]
+  solution <- cpp_solve(state$within[, use], numeric(), rank_tolerance)
+  b <- core_full_coefficients(solution)
+  slopes <- if (rows$constant) b[-1] else b
+  both <- c(if (rows$constant) b[1] else 0, slopes)
+  layers <- lapply(seq_along(order), function(l) core_layer(sets[[order[l]]]$codes, state$levels[[l]]))
+  deviations <- lapply(sets, function(set) numeric(set$count))
+  for (l in seq_along(order)) {
+    deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], both, numeric(length(both) + 1L))
+  }
+  c(solution, list(
+    norms = sqrt(colSums(state$within[, use, drop = FALSE]^2))[seq_along(b)], full = b,
+    lead = as.integer(rows$constant), n = n, df_effects = 0L,
+    df_residual = n - length(solution$coefficients), deviations = deviations, layers = layers,
+    iterations = if (isFALSE(state$dense)) state$iterations,
+    achieved = if (isFALSE(state$dense)) state$achieved, converged = !isFALSE(state$converged),
+    log_jacobian = if (isFALSE(state$dense)) NA_real_ else -state$log_determinant / 2
+  ))
+}
+
+# What both variance methods start from: the two-way within regression, and for each set the
+# means of [x, y] by group.
+core_two_way_parts <- function(rows, sets, threads = core_threads(length(rows$y))) {
+  swept <- core_absorb(rows, sets, threads = threads)
+  list(
+    rows = rows, sets = sets, n = length(rows$y), within = core_solve_absorbed(swept),
+    converged = swept$dense || swept$converged,
+    states = lapply(sets, function(set) {
+      core_one_way_state(rows, core_groups(set$codes, set$count), threads)
+    })
+  )
+}
+
+# sigma2_e from the two-way within residuals. With e = y - x'b of that regression and H_s the
+# projection on the means of set s of the constant and of the regressors that the effects
+# hold, each form e'(P_s - H_s)e is set equal to its expectation given x,
+#   s2_e (rank(P_s) - rank(H_s) + tr((X'Q_2 X)^-1 X'(P_s - H_s)X))
+#     + sum over sets r of s2_r tr(D_r'(P_s - H_s)D_r)
+# (Wansbeek & Kapteyn 1989).
+core_two_way_amemiya <- function(parts) {
+  sigma2_e <- parts$within$ssr / parts$within$df_residual
+  equations <- lapply(1:2, function(s) core_two_way_form(parts, s, 3L - s))
+  left <- vapply(equations, function(one) one$form - sigma2_e * one$sigma2_e, numeric(1))
+  right <- rbind(
+    c(equations[[1]]$own, equations[[1]]$other), c(equations[[2]]$other, equations[[2]]$own)
+  )
+  list(
+    sigma2_e = sigma2_e, sigma2 = solve(right, left), df_within = parts$within$df_residual,
+    df_between = min(vapply(equations, `[[`, 0, "df"))
+  )
+}
+
+core_two_way_form <- function(parts, s, r) {
+  state <- parts$states[[s]]
+  set <- parts$sets[[s]]
+  other <- parts$sets[[r]]
+  b <- parts$within$full
+  status <- parts$within$status
+  between <- core_group_triangle(state, sqrt(state$weight))
+  p <- ncol(between)
+  between[, p] <- between[, -1, drop = FALSE] %*% c(-b, 1)
+  fixed <- c(if (parts$rows$constant) 1L, 1L + which(status == 1L))
+  first <- cpp_solve(between[, c(fixed, p), drop = FALSE], numeric(), rank_tolerance)
+  kept <- fixed[which(first$status == 0L)]
+  X <- core_project_out(between, kept, 1L + which(status == 0L))
+  slopes <- parts$within$bread[-1, -1, drop = FALSE]
+  means <- rbind(1, state$means)[kept, , drop = FALSE]
+  # tr(H D D') from the sums of the groups' means over the rows of each level.
+  held <- function(to) {
+    if (length(kept) == 0) return(0)
+    sums <- cpp_carried_sums(means, set$codes, to$codes, to$count)
+    sum((first$bread %*% sums) * sums)
+  }
+  df <- set$count - length(kept)
+  list(
+    form = first$ssr, df = df, sigma2_e = df + sum((X %*% slopes) * X),
+    own = parts$n - held(set), other = core_shared_cells(set, other) - held(other)
+  )
+}
+
+# tr(D_r'P_s D_r) = sum over cells of n_it^2 / T_i; the count of groups where no cell has two
+# rows.
+core_shared_cells <- function(set, other) {
+  if (!cpp_any_repeated_cell(set$codes, other$codes, set$count, other$count)) return(set$count)
+  cell <- (as.double(set$codes) - 1) * other$count + other$codes
+  which_cell <- match(cell, unique(cell))
+  sum(tabulate(which_cell)[which_cell] / tabulate(set$codes, set$count)[set$codes])
+}
+
+# Balanced panels: within, between groups and between periods, each regression's variance
+# (Baltagi, ch. 3): s2_1 = s2_e + T s2_u, s2_2 = s2_e + N s2_v.
+core_two_way_swamy_arora <- function(parts) {
+  sigma2_e <- parts$within$ssr / parts$within$df_residual
+  each <- lapply(1:2, function(s) {
+    between <- core_group_triangle(parts$states[[s]], sqrt(parts$states[[s]]$weight))
+    use <- core_columns(parts$states[[s]], parts$rows$constant)
+    solution <- cpp_solve(between[, use], numeric(), rank_tolerance)
+    list(ssr = solution$ssr, df = parts$sets[[s]]$count - length(solution$coefficients))
+  })
+  rows_each <- parts$n / vapply(parts$sets, `[[`, 0, "count")
+  variance <- vapply(each, function(one) one$ssr / one$df, numeric(1))
+  list(
+    sigma2_e = sigma2_e, sigma2 = (variance - sigma2_e) / rows_each, df_within = parts$within$df_residual,
+    df_between = min(vapply(each, `[[`, 0, "df"))
+  )
+}
+
+core_is_balanced <- function(sets) {
+  counts <- vapply(sets, `[[`, 0, "count")
+  length(sets[[1]]$codes) == prod(counts) &&
+    !cpp_any_repeated_cell(sets[[1]]$codes, sets[[2]]$codes, counts[1], counts[2])
+}

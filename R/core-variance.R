@@ -1,0 +1,182 @@
+# Variance components of random effects, one-way. Each takes the state of
+# core_one_way_state() and gives list(sigma2_e, sigma2_u, df_within, df_between).
+# Letters: N groups, T_i rows of group i (`state$weight`), n rows; Q sweeps groups out,
+# P = I - Q; Z = [1, x] with K columns, D the dummies of the groups.
+
+core_variance_state <- function(state, constant = TRUE) {
+  between <- core_group_triangle(state, sqrt(state$weight))
+  all_rows <- core_merge_within(state, between)
+  list(
+    columns = core_columns(state, constant), used = state$weight > 0, N = sum(state$weight > 0),
+    between = between, all_rows = all_rows, sums = core_group_triangle(state, state$weight),
+    within = core_solve_within(state, all_rows)
+  )
+}
+
+# Columns of a factor of [1, x, y] that a regression with or without constant has.
+core_columns <- function(state, constant) {
+  if (constant) seq_len(nrow(state$means) + 1L) else 1L + seq_len(nrow(state$means))
+}
+
+core_within_variance <- function(state, parts) {
+  df <- state$n - parts$N - sum(parts$within$status == 0L)
+  list(sigma2_e = parts$within$ssr / df, df = df)
+}
+
+# sigma2_e from the within residuals, sigma2_u from the between residuals set equal
+# to their expectation (Swamy & Arora 1972; unbalanced: Baltagi & Chang 1994). Where
+# the regressors are not all seen between groups, their rank there takes the place
+# of their number and the generalised inverse that of the inverse.
+core_swamy_arora <- function(state, parts) {
+  within <- core_within_variance(state, parts)
+  between <- cpp_solve(parts$between[, parts$columns], numeric(), rank_tolerance)
+  kept <- which(between$status == 0L)
+  K <- length(kept)
+  # tr((Z'PZ)^-1 Z'DD'Z), with Z'DD'Z the cross-products of the group sums of Z.
+  sums <- parts$sums[, parts$columns[kept], drop = FALSE]
+  trace <- sum((sums %*% between$bread) * sums)
+  list(
+    sigma2_e = within$sigma2_e, df_within = within$df, df_between = parts$N - K,
+    sigma2_u = (between$ssr - (parts$N - K) * within$sigma2_e) / (state$n - trace)
+  )
+}
+
+# e'Qe and e'Pe of the pooled residuals e = M u, M = I - Z(Z'Z)^-1 Z', set equal to
+#   E e'Qe = s2_e (n - N - tr(A Z'QZ)) + s2_u tr(A Z'QZ A Z'DD'Z)
+#   E e'Pe = s2_e (N - tr(A Z'PZ)) + s2_u (n - 2 tr(A Z'DD'Z) + tr(A Z'PZ A Z'DD'Z)),
+# A = (Z'Z)^-1 (Wallace & Hussain 1969; unbalanced: Baltagi & Chang 1994).
+core_wallace_hussain <- function(state, parts) {
+  pooled <- cpp_solve(parts$all_rows[, parts$columns], numeric(), rank_tolerance)
+  kept <- parts$columns[which(pooled$status == 0L)]
+  A <- pooled$bread
+  within <- cbind(0, rbind(0, state$within))[, , drop = FALSE]
+  p <- ncol(within)
+  e <- c(-core_full_coefficients(pooled), 1)
+  columns <- c(parts$columns[-length(parts$columns)], p)
+  form <- function(factor) sum((factor[, columns, drop = FALSE] %*% e)^2)
+  Q <- A %*% crossprod(within[, kept, drop = FALSE])
+  P <- A %*% crossprod(parts$between[, kept, drop = FALSE])
+  S <- A %*% crossprod(parts$sums[, kept, drop = FALSE])
+  trace <- function(m) sum(diag(m))
+  expected <- rbind(
+    c(state$n - parts$N - trace(Q), trace(Q %*% S)),
+    c(parts$N - trace(P), state$n - 2 * trace(S) + trace(P %*% S))
+  )
+  sigma2 <- solve(expected, c(form(within), form(parts$between)))
+  list(sigma2_e = sigma2[1], sigma2_u = sigma2[2], df_within = state$n - parts$N,
+       df_between = parts$N - length(kept))
+}
+
+# e'Qe and e'(P - H)e of e = y - x'b_within, H the projection on the group means of the
+# constant and of the regressors that do not vary within (Amemiya 1971; Wansbeek & Kapteyn
+# 1989; Hausman & Taylor 1981):
+#   E e'(P - H)e = s2_e (N - rank H + tr((X'QX)^-1 X'(P - H)X)) + s2_u (n - tr(H DD'))
+core_amemiya <- function(state, parts) {
+  within <- core_within_variance(state, parts)
+  varies <- which(parts$within$status == 0L)
+  b <- core_full_coefficients(parts$within)
+  between <- parts$between
+  between[, ncol(between)] <- between[, -1, drop = FALSE] %*% c(-b, 1)
+  fixed <- c(intersect(1L, parts$columns), 1L + which(parts$within$status == 1L))
+  # Projecting on the fixed columns first leaves (P - H) of the others below.
+  first <- cpp_solve(between[, c(fixed, ncol(between)), drop = FALSE], numeric(), rank_tolerance)
+  kept <- fixed[which(first$status == 0L)]
+  X <- core_project_out(between, kept, 1L + varies)
+  sums <- parts$sums[, kept, drop = FALSE]
+  trace <- if (length(kept) > 0) sum((sums %*% first$bread) * sums) else 0
+  df <- parts$N - length(kept)
+  expected <- df + sum((X %*% parts$within$bread) * X)
+  list(
+    sigma2_e = within$sigma2_e, df_within = within$df, df_between = df,
+    sigma2_u = (first$ssr - within$sigma2_e * expected) / (state$n - trace)
+  )
+}
+
+# Columns of a factor less their projection on others of it.
+core_project_out <- function(factor, on, columns) {
+  kept <- factor[, columns, drop = FALSE]
+  if (length(on) == 0 || length(columns) == 0) return(kept)
+  qr.resid(qr(factor[, on, drop = FALSE], tol = 1e-12), kept)
+}
+
+# The sample variance of the within effects, and SSR_within / n (Nerlove 1971).
+core_nerlove <- function(state, parts) {
+  b <- core_full_coefficients(parts$within)
+  effects <- core_group_residuals(state, b)[parts$used]
+  list(
+    sigma2_e = parts$within$ssr / state$n,
+    sigma2_u = sum((effects - mean(effects))^2) / (parts$N - 1),
+    df_within = core_within_variance(state, parts)$df, df_between = parts$N - 1
+  )
+}
+
+# Maximum of the normal likelihood over rho = s2_u / (s2_u + s2_e): with phi = s2_u / s2_e,
+# beta and s2_e are least squares of the rows quasi-demeaned at phi, and what is left is
+#   -n/2 log SSR(phi) - 1/2 sum log(1 + T_i phi),
+# whose slope vanishes at the maximum; on a grid of rho first, then to rounding.
+core_maximum_likelihood <- function(state, parts) {
+  n <- state$n
+  size <- state$weight[parts$used]
+  at <- function(rho) {
+    phi <- rho / (1 - rho)
+    factor <- cpp_merge_triangles(
+      core_group_triangle(state, sqrt(state$weight / (1 + state$weight * phi))),
+      cbind(0, rbind(0, state$within))
+    )
+    solution <- cpp_solve(factor[, parts$columns], numeric(), rank_tolerance)
+    b <- core_full_coefficients(solution)
+    has_constant <- parts$columns[1] == 1L
+    left <- core_group_residuals(state, if (has_constant) b[-1] else b) - if (has_constant) b[1] else 0
+    left <- left[parts$used]
+    list(
+      phi = phi, ssr = solution$ssr, value = -n / 2 * log(solution$ssr) - sum(log1p(size * phi)) / 2,
+      slope = n / 2 * sum((size * left / (1 + size * phi))^2) / solution$ssr - sum(size / (1 + size * phi)) / 2
+    )
+  }
+  grid <- c(0, 10^seq(-6, -1, by = 0.5), seq(0.15, 0.9, by = 0.05), 1 - 10^seq(-1.5, -10, by = -0.5))
+  tried <- lapply(grid, at)
+  best <- which.max(vapply(tried, `[[`, 0, "value"))
+  slopes <- vapply(tried, `[[`, 0, "slope")
+  low <- if (slopes[best] > 0 || best == 1L) best else best - 1L
+  high <- low + 1L
+  found <- if (best == 1L && slopes[1] <= 0) {
+    tried[[1]]
+  } else if (high > length(grid) || slopes[low] * slopes[high] > 0) {
+    tried[[best]]
+  } else {
+    at(core_root(function(rho) at(rho)$slope, grid[low], grid[high], slopes[low], slopes[high]))
+  }
+  list(
+    sigma2_e = found$ssr / n, sigma2_u = found$phi * found$ssr / n,
+    df_within = n - parts$N - sum(parts$within$status == 0L), df_between = parts$N - 1
+  )
+}
+
+# Root of f between low and high, whose signs differ, to rounding: bisection with the secant
+# where that is inside.
+core_root <- function(f, low, high, f_low, f_high) {
+  for (step in 1:200) {
+    middle <- (low + high) / 2
+    secant <- high - f_high * (high - low) / (f_high - f_low)
+    for (try in unique(c(if (is.finite(secant) && secant > low && secant < high) secant, middle))) {
+      value <- f(try)
+      if (value == 0) return(try)
+      if (sign(value) == sign(f_low)) {
+        if (try > low) {
+          low <- try
+          f_low <- value
+        }
+      } else if (try < high) {
+        high <- try
+        f_high <- value
+      }
+    }
+    if (high - low <= 4 * .Machine$double.eps * max(abs(low), abs(high))) break
+  }
+  (low + high) / 2
+}
+
+core_variance_methods <- list(
+  "swamy-arora" = core_swamy_arora, "wallace-hussain" = core_wallace_hussain, "amemiya" = core_amemiya,
+  "nerlove" = core_nerlove, "maximum-likelihood" = core_maximum_likelihood
+)
