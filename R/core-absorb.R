@@ -111,6 +111,7 @@ core_solve_absorbed <- function(state) {
   solution$exact <- dimension$exact
   if (!state$dense) solution[c("iterations", "achieved")] <- state[c("iterations", "achieved")]
   solution$levels <- core_effect_levels(state, solution$full)
+  solution$inverse <- state$inverse
   solution
 }
 

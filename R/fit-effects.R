@@ -108,6 +108,7 @@ effects_words <- function(sets) list_words(vapply(sets, set_words, ""))
 
 # Groups of the used rows by a column, with the labels of the groups.
 column_groups <- function(design, name) {
+  if (!is.null(design$collapsed)) return(collapsed_groups(design, name))
   index <- design$index
   if (!is.null(index) && name == index$entity && is.null(design$rows)) {
     return(c(core_groups(index$codes, length(index$entities)), list(labels = index$entities)))

@@ -92,9 +92,8 @@ coefficient_table <- function(fit, which, level = 0.95) {
 residuals.panel_fit <- function(object,
                                 type = c("disturbance", "effect", "both", "transformed"), ...) {
   type <- rlang::arg_match(type)
-  if (type == "transformed" || (type == "disturbance" && object$method != "random")) {
-    return(object$residuals)
-  }
+  shrunken <- object$method %in% c("random", "correlated")
+  if (type == "transformed" || (type == "disturbance" && !shrunken)) return(object$residuals)
   effect <- effect_by_row(object)
   if (type == "effect") return(effect)
   composite <- object$design$y - linear_part(object)
@@ -150,7 +149,7 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE, ...) {
     return(if (effects) fitted(object) else linear_part(object))
   }
   check_is_table(newdata)
-  x <- new_regressors(object, newdata)
+  x <- cbind(new_regressors(object, newdata), new_means(object, newdata))
   slopes <- object$estimates[setdiff(names(object$estimates), "(Intercept)")]
   out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
   if (effects && length(object$effects) > 0) out <- out + new_effects(object, newdata)
@@ -172,6 +171,16 @@ new_regressors <- function(fit, newdata) {
   frame <- structure(frame, names = names, class = "data.frame",
                      row.names = .set_row_names(nrow(newdata)), terms = terms)
   stats::model.matrix(terms, frame, contrasts.arg = design$contrasts)
+}
+
+# Entity means that a correlated random effects fit added, for rows of entities it has seen.
+new_means <- function(fit, newdata) {
+  means <- fit$design$means
+  if (is.null(means)) return(NULL)
+  check_columns(means$column, newdata)
+  at <- match(as.character(newdata[[means$column]]), as.character(means$labels))
+  warn_unknown_effects(unique(as.character(newdata[[means$column]])[is.na(at)]), means$column)
+  do.call(cbind, lapply(means$values, function(values) values[at]))
 }
 
 known_levels <- function(x, name, xlevels) {

@@ -163,3 +163,8 @@ check_is_fit <- function(fit, argument = "fit") {
     todo = "Give it what `fit_pooled()`, `fit_fixed()` or `fit_random()` returned."
   )
 }
+
+method_words <- function(fit) {
+  c(pooled = "pooled", between = "between", fixed = "fixed effects", random = "random effects",
+    difference = "first difference", correlated = "correlated random effects")[[fit$method]]
+}

@@ -50,9 +50,11 @@ fit_title <- function(fit) {
 
 sample_words <- function(fit) {
   design <- fit$design
-  size <- count_of(fit$n, "row")
+  size <- count_of(fit$n, switch(fit$method, difference = "change", between = design$between, "row"))
   index <- design$index
-  panel <- if (!is.null(index)) {
+  panel <- if (fit$method == "between") {
+    sprintf(" (means of %s)", count_of(design$collapsed$n, "row"))
+  } else if (!is.null(index)) {
     used <- used_index(design)
     sizes <- tabulate(used$entity)
     periods <- sort(unique(used$clock))
@@ -85,11 +87,16 @@ errors_words <- function(fit) {
 
 show_coefficients <- function(fit) {
   table <- coefficient_table(fit, fit$shows)
-  if (nrow(table) == 0) {
-    say("  no slopes")
-  } else {
-    writeLines(format_columns(coefficient_columns(table)))
-  }
+  if (nrow(table) == 0) return(say("  no slopes"))
+  lines <- format_columns(coefficient_columns(table))
+  means <- table$term %in% names(fit$design$means$values)
+  if (!any(means)) return(writeLines(lines))
+  unit <- plural_of(fit$design$means$column)
+  writeLines(lines[1])
+  say("Within ", unit, ", and of what is fixed")
+  writeLines(lines[-1][!means])
+  say("Between ", unit, " less within")
+  writeLines(lines[-1][means])
 }
 
 coefficient_columns <- function(table) {

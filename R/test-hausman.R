@@ -72,6 +72,13 @@ check_sigma <- function(sigma) {
 hausman_order <- c("pooled", "random", "fixed")
 
 check_order <- function(consistent, efficient) {
+  for (fit in list(consistent, efficient)) {
+    if (fit$method %in% hausman_order) next
+    stop_wavetax(
+      "nothing_to_compare", sprintf("Hausman's test does not take a %s fit.", method_words(fit)),
+      todo = "It compares fixed effects with random effects or pooled least squares."
+    )
+  }
   rank <- match(c(consistent$method, efficient$method), hausman_order)
   if (rank[1] > rank[2]) return(invisible())
   if (rank[1] == rank[2]) {
@@ -86,10 +93,6 @@ check_order <- function(consistent, efficient) {
     todo = sprintf("First the fit that is consistent either way: `test_hausman(<%s>, <%s>)`.",
                    efficient$method, consistent$method)
   )
-}
-
-method_words <- function(fit) {
-  c(pooled = "pooled", fixed = "fixed effects", random = "random effects")[[fit$method]]
 }
 
 check_same_rows <- function(a, b) {

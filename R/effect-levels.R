@@ -1,0 +1,175 @@
+#' The estimated effects
+#'
+#' Question answered: *which entities are high and which low, given x, and how surely?*
+#'
+#' Of fixed effects with one set the level of group i is \eqn{\bar y_i - \bar x_i'b}{ybar_i -
+#' xbar_i'b}, with classical variance \eqn{\sigma^2 / T_i + \bar x_i' V \bar x_i}{s2/T_i +
+#' xbar_i' V xbar_i}; its deviation is from the fit's constant. Several sets are identified by
+#' letting each beyond the first average zero over the rows of each connected component; their
+#' errors are given for two sets that are connected and of which one has at most 512 levels.
+#' Slopes of own trends come as rows of their own, with the trend's name, without errors.
+#'
+#' Of random effects the deviation is the best linear unbiased prediction, shrunken by
+#' \eqn{\gamma_i = T_i \sigma^2_u / (\sigma^2_e + T_i \sigma^2_u)}{gamma_i = T_i s2_u / (s2_e +
+#' T_i s2_u)}, the level the constant plus it, and the error that of the prediction,
+#' \eqn{\sigma^2_u (1 - \gamma_i) + \gamma_i^2 \bar z_i' V \bar z_i}{s2_u (1 - gamma_i) +
+#' gamma_i^2 zbar_i' V zbar_i}, z = \[1, x\]; with two sets without errors.
+#'
+#' @param fit A fit with effects.
+#' @param sort Whether the rows of each set run from the highest to the lowest deviation.
+#' @return A data frame: `effect` (the set), `group`, `rows`, `level`, `deviation`,
+#'   `std_error` (of the level; of the prediction for random effects), `deviation_error`.
+#' @section Errors:
+#' `wavetax_error_no_effects` when the fit has none; `wavetax_error_not_a_fit`.
+#' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2; Goldberger, A. S.
+#'   (1962), *Journal of the American Statistical Association* 57.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' head(effect_levels(fixed, sort = TRUE))
+#' random <- fit_random(log(nights) ~ levy + storms, panel)
+#' head(effect_levels(random, sort = TRUE))
+#' @export
+effect_levels <- function(fit, sort = FALSE) {
+  check_is_fit(fit)
+  if (length(fit$effects) == 0) {
+    stop_wavetax("no_effects", sprintf("A %s fit has no effects.", method_words(fit)),
+                 todo = "`fit_fixed()`, `fit_random()` and `fit_correlated()` have.")
+  }
+  errors <- effect_errors(fit)
+  out <- do.call(rbind, lapply(seq_along(fit$effects), function(s) {
+    rbind(level_rows(fit, fit$effects[[s]], s == 1L, errors[[s]]), slope_rows(fit$effects[[s]]))
+  }))
+  if (sort) out <- out[order(match(out$effect, unique(out$effect)), -out$deviation), ]
+  rownames(out) <- NULL
+  out
+}
+
+level_rows <- function(fit, set, first, errors) {
+  if (is.null(set$level)) return(NULL)
+  missing <- rep(NA_real_, length(set$level))
+  data.frame(
+    effect = set$name, group = set$labels, rows = set$size,
+    level = set$level + if (first) constant_of(fit) else 0, deviation = set$level,
+    std_error = if (is.null(errors)) missing else errors$level,
+    deviation_error = if (is.null(errors)) missing else errors$deviation
+  )
+}
+
+slope_rows <- function(set) {
+  do.call(rbind, lapply(seq_along(set$slopes), function(j) {
+    slope <- set$slopes[[j]]
+    data.frame(
+      effect = sprintf("%s:trend(%s)", set$name, set$trends[j]), group = set$labels, rows = set$size,
+      level = slope, deviation = slope - mean(slope), std_error = NA_real_, deviation_error = NA_real_
+    )
+  }))
+}
+
+# By set list(level, deviation), or NULL where errors are not known.
+effect_errors <- function(fit) {
+  plain <- all(vapply(fit$effects, function(set) set$intercept && length(set$trends) == 0, TRUE))
+  if (length(fit$effects) == 1 && plain) {
+    return(list(if (fit$method == "fixed") one_way_errors(fit) else prediction_errors(fit)))
+  }
+  if (plain && length(fit$effects) == 2 && fit$method == "fixed") return(two_way_errors(fit))
+  vector("list", length(fit$effects))
+}
+
+slope_names <- function(fit) setdiff(names(fit$estimates), "(Intercept)")
+
+# Means of the kept regressors, a row a regressor, from the first layer of the transformation.
+layer_rows <- function(fit, levels) {
+  kept <- match(slope_names(fit), names(fit$design$x))
+  levels[kept, , drop = FALSE]
+}
+
+quadratic <- function(z, V) colSums(z * (V %*% z))
+
+one_way_errors <- function(fit) {
+  V <- sigma2_of(fit) * fit$bread[slope_names(fit), slope_names(fit), drop = FALSE]
+  means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
+  weight <- group_weights(fit, fit$effects[[1]])
+  centred <- means - drop(means %*% weight) / sum(weight)
+  list(
+    level = sqrt(sigma2_of(fit) / weight + quadratic(means, V)),
+    deviation = sqrt(pmax(0, sigma2_of(fit) * (1 / weight - 1 / sum(weight)) + quadratic(centred, V)))
+  )
+}
+
+group_weights <- function(fit, set) core_group_sizes(set$groups, fit$design$weights)
+
+prediction_errors <- function(fit) {
+  weight <- group_weights(fit, fit$effects[[1]])
+  sigma2_u <- fit$variance$sigma2[[1]]
+  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
+  z <- layer_rows(fit, fit$transform$layers[[1]]$levels)
+  if ("(Intercept)" %in% names(fit$estimates)) z <- rbind(1, z)
+  error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * quadratic(z, sigma2_of(fit) * fit$bread))
+  list(level = error, deviation = error)
+}
+
+# With M the matrix of the reduced system in the small set's levels g, p the shares of its
+# groups in all rows and w_i those in group i: var(g_t - p'g) = s2 k'M^-k, k = e_t - p; the
+# large set's level is the group mean less (w_i - p)'g, and the two are uncorrelated.
+largest_share_table <- 2e7
+
+two_way_errors <- function(fit) {
+  inverse <- fit$solution$inverse
+  sets <- fit$effects
+  counts <- vapply(sets, function(set) set$groups$count, 0)
+  connected <- fit$df_effects == sum(counts) - 1
+  if (is.null(inverse) || !connected || prod(counts) > largest_share_table) return(vector("list", 2))
+  small <- if (length(sets) == 2 && nrow(inverse) == counts[2]) 2L else 1L
+  large <- 3L - small
+  sigma2 <- sigma2_of(fit)
+  V <- sigma2 * fit$bread[slope_names(fit), slope_names(fit), drop = FALSE]
+  weight <- lapply(sets, function(set) group_weights(fit, set))
+  total <- sum(weight[[1]])
+  p <- weight[[small]] / total
+  shares <- share_table(fit, sets[[large]]$groups, sets[[small]]$groups) / weight[[large]]
+  apart <- sweep(shares, 2, p)
+  spread <- rowSums((apart %*% inverse) * apart)
+  contrast <- diag(counts[small]) - rep(1, counts[small]) %o% p
+  own <- rowSums((contrast %*% inverse) * contrast)
+  x <- identified_levels(fit, large, small, p)
+  out <- vector("list", 2)
+  noise <- list()
+  noise[[large]] <- list(level = 1 / weight[[large]] + spread, deviation = 1 / weight[[large]] - 1 / total + spread)
+  noise[[small]] <- list(level = own, deviation = own)
+  # The first set carries the constant, whichever of the two is the large one.
+  for (s in 1:2) {
+    centred <- x[[s]] - if (s == large) drop(x[[s]] %*% weight[[s]]) / total else 0
+    level <- if (s == 1L) centred + x$mean else centred
+    base <- if (s == 1L) noise[[s]]$deviation + 1 / total else noise[[s]]$deviation
+    out[[s]] <- list(
+      level = sqrt(pmax(0, sigma2 * base + quadratic(level, V))),
+      deviation = sqrt(pmax(0, sigma2 * noise[[s]]$deviation + quadratic(centred, V)))
+    )
+  }
+  out
+}
+
+# Weights in each pair of groups, a row a group of the first.
+share_table <- function(fit, rows, columns) {
+  cell <- (columns$codes - 1L) * rows$count + rows$codes
+  w <- fit$design$weights
+  cells <- rows$count * columns$count
+  sums <- if (is.null(w)) tabulate(cell, cells) else cpp_group_sums(w, as.integer(cell), cells)
+  matrix(sums, rows$count, columns$count)
+}
+
+# Levels of the kept regressors in both sets: the small set's average zero over rows.
+identified_levels <- function(fit, large, small, p) {
+  layers <- fit$transform$layers
+  set_of <- vapply(layers, `[[`, 0, "set")
+  own <- layer_rows(fit, layers[[which(set_of == large)]]$levels)
+  other <- layer_rows(fit, layers[[which(set_of == small)]]$levels)
+  shift <- drop(other %*% p)
+  out <- list()
+  out[[large]] <- own + shift
+  out[[small]] <- other - shift
+  weight <- group_weights(fit, fit$effects[[large]])
+  out$mean <- drop(out[[large]] %*% weight) / sum(weight)
+  out
+}

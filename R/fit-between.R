@@ -1,0 +1,70 @@
+#' Between regression
+#'
+#' Question answered: *do entities with more x have more y, on average over time?*
+#'
+#' Ordinary least squares of the entity means of y on the constant and the entity means of
+#' x, one row an entity; N - k - 1 residual degrees of freedom. With `by_rows = TRUE` each
+#' entity counts by its rows T_i; with `weights` the means are weighted, and `by_rows` counts
+#' an entity by the sum of its weights. Means are over the rows used.
+#'
+#' @inheritParams fit_fixed
+#' @param effects `"entity"`, `"period"`, or a column as `~ coast`: what the means are of.
+#' @param by_rows Whether an entity counts as often as it has rows.
+#' @return A `panel_fit`, see [fit_pooled()], whose rows are the entities: `nobs()` is N, and
+#'   [residuals()] has one an entity. Clusters must hold whole entities.
+#' @section Errors:
+#' Those of [fit_pooled()] and `wavetax_error_effects`; `wavetax_error_clusters` when an
+#' entity is in two clusters.
+#' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' # Pleasant harbours charge more and draw more boats: far from the truth of -0.05.
+#' fit_between(log(nights) ~ levy + storms + pier, panel)
+#' @export
+fit_between <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL,
+                        by_rows = FALSE) {
+  name <- effect_column(effects, data)
+  design <- build_design(formula, data, weights, also = name, rows = rows)
+  groups <- column_groups(design, name)
+  design <- mean_rows(design, groups, name, by_rows)
+  state <- core_pooled_state(design_rows(design))
+  solution <- core_solve_pooled(state)
+  names(solution$r_squared) <- "between"
+  new_panel_fit("between", match.call(), design, solution, errors = errors)
+}
+
+# The design with a row a group, the group's first row standing for it.
+mean_rows <- function(design, groups, name, by_rows) {
+  state <- core_one_way_state(design_rows(design), groups)
+  k <- length(design$x)
+  first <- match(seq_len(groups$count), groups$codes)
+  within <- list(codes = groups$codes, rows = design$rows, n = length(design$y))
+  design$x <- stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x))
+  design$y <- state$means[k + 1L, ]
+  design$weights <- if (by_rows) state$weight
+  if (by_rows) design$weights_name <- "the rows of each"
+  design$rows <- if (is.null(design$rows)) first else design$rows[first]
+  design$between <- name
+  design$collapsed <- within
+  design
+}
+
+# A column's groups on the entities of a between regression: none may be in two.
+collapsed_groups <- function(design, name) {
+  all_rows <- design
+  all_rows$rows <- design$collapsed$rows
+  all_rows$collapsed <- NULL
+  groups <- column_groups(all_rows, name)
+  first <- match(seq_along(design$y), design$collapsed$codes)
+  own <- groups$codes[first]
+  if (identical(own[design$collapsed$codes], groups$codes)) {
+    return(c(core_groups(own, groups$count), list(labels = groups$labels)))
+  }
+  moved <- unique(design$collapsed$codes[own[design$collapsed$codes] != groups$codes])
+  stop_wavetax(
+    "clusters", sprintf("%s %s in several clusters by `%s`.", count_of(length(moved), design$between),
+                        if (length(moved) == 1) "is" else "are", name),
+    todo = sprintf("A between regression has one row for each %s; cluster by what holds it whole.",
+                   design$between)
+  )
+}
