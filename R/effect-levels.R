@@ -76,8 +76,6 @@ effect_errors <- function(fit) {
   vector("list", length(fit$effects))
 }
 
-slope_names <- function(fit) setdiff(names(fit$estimates), "(Intercept)")
-
 # Means of the kept regressors, a row a regressor, from the first layer of the transformation.
 layer_rows <- function(fit, levels) {
   kept <- match(slope_names(fit), names(fit$design$x))

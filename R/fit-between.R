@@ -23,6 +23,8 @@
 #' @export
 fit_between <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL,
                         by_rows = FALSE) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   name <- effect_column(effects, data)
   design <- build_design(formula, data, weights, also = name, rows = rows)
   groups <- column_groups(design, name)

@@ -24,6 +24,8 @@
 #' @export
 fit_correlated <- function(formula, data, effects = "entity", variance = "swamy-arora", errors = NULL,
                            weights = NULL, rows = NULL) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   name <- effect_column(effects, data)
   check_variance_method(variance, 1L)
   check_no_weights(weights, variance)

@@ -22,6 +22,8 @@
 #' fit_difference(log(nights) ~ levy + storms + fuel, panel)
 #' @export
 fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = NULL) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   check_is_table(data)
   check_is_panel(data)
   check_weightless(weights)

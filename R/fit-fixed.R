@@ -48,6 +48,8 @@
 #' spec_table(dummies, fixed, terms = c("levy", "storms", "fuel"))
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   sets <- effect_sets(effects, data)
   design <- build_design(formula, data, weights, also = effect_columns(sets), absorbs_constant = TRUE,
                          rows = rows)

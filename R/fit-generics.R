@@ -16,11 +16,16 @@
 #' * `fitted()` is y less the disturbance.
 #' * `predict(newdata, effects = )`: with the effect of each row's known entity, or
 #'   without (`FALSE`: of an average entity). An unknown entity, and a row with a
-#'   missing regressor, is `NA`.
+#'   missing regressor, is `NA`. `interval = "confidence"` gives a data frame of `fit`,
+#'   `low` and `high` for the mean, `"prediction"` for a new row: the slopes' part under the
+#'   fit's own errors, the disturbance's under its classical variance.
 #' * `deviance()`: the residual sum of squares of the transformed regression.
 #' * `logLik()`: normal, at the variance SSR / n; its parameters are the
 #'   coefficients, the effects and the variances. `AIC()` and `BIC()` follow.
-#' * `model.matrix()`: the regressors before anything was swept out.
+#' * `model.matrix()`: the regressors before anything was swept out; `type = "swept"` after:
+#'   less the effects, quasi-demeaned, or, with two sets of random effects, less their
+#'   shrunken levels.
+#' * `update()`: the same call with some of it changed.
 #' * `as.data.frame()`: a row a coefficient, with the columns `term`, `estimate`,
 #'   `std_error`, `statistic` (t), `p_value`, `low`, `high`.
 #'
@@ -29,7 +34,8 @@
 #' @param object,x,formula A fit.
 #' @param parm Names or numbers of coefficients.
 #' @param level Coverage of the interval.
-#' @param type Which residual.
+#' @param type Which residual, or which matrix: `"raw"` or `"swept"`.
+#' @param interval Whether to give an interval, and of what.
 #' @param newdata A data frame with the regressors (and, for effects, the column of
 #'   the effect), or `NULL` for the rows of the fit.
 #' @param effects Whether the effect of a row's entity is added.
@@ -144,16 +150,68 @@ fitted.panel_fit <- function(object, ...) object$design$y - residuals(object)
 
 #' @rdname panel_fit
 #' @export
-predict.panel_fit <- function(object, newdata = NULL, effects = TRUE, ...) {
-  if (is.null(newdata)) {
+predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
+                              interval = c("none", "confidence", "prediction"), level = 0.95, ...) {
+  interval <- rlang::arg_match(interval)
+  if (is.null(newdata) && interval == "none") {
     return(if (effects) fitted(object) else linear_part(object))
   }
-  check_is_table(newdata)
-  x <- cbind(new_regressors(object, newdata), new_means(object, newdata))
-  slopes <- object$estimates[setdiff(names(object$estimates), "(Intercept)")]
+  x <- if (is.null(newdata)) used_regressors(object) else all_new_regressors(object, newdata)
+  effects <- effects && length(object$effects) > 0
+  slopes <- object$estimates[slope_names(object)]
   out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
-  if (effects && length(object$effects) > 0) out <- out + new_effects(object, newdata)
-  unname(out)
+  if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
+  out <- unname(out)
+  if (interval == "none") return(out)
+  variance <- prediction_variance(object, x, newdata, effects)
+  if (interval == "prediction") variance <- variance + noise_variance(object, effects)
+  half <- stats::qt((1 + level) / 2, object$errors$df) * sqrt(variance)
+  data.frame(fit = out, low = out - half, high = out + half)
+}
+
+used_regressors <- function(fit) do.call(cbind, fit$design$x)
+
+all_new_regressors <- function(fit, newdata) {
+  check_is_table(newdata)
+  cbind(new_regressors(fit, newdata), new_means(fit, newdata))
+}
+
+# Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
+# effects of one set, x is taken from its group's mean (of which random effects keep their
+# share), and the effect's own variance is added.
+prediction_variance <- function(fit, x, newdata, effects) {
+  terms <- slope_names(fit)
+  x <- x[, terms, drop = FALSE]
+  V <- fit$errors$covariance
+  if (!effects) {
+    if ("(Intercept)" %in% names(fit$estimates)) x <- cbind("(Intercept)" = 1, x)
+    return(quadratic(t(x), V[colnames(x), colnames(x), drop = FALSE]))
+  }
+  set <- fit$effects[[1]]
+  if (length(fit$effects) > 1 || length(set$slopes) > 0) {
+    stop_wavetax(
+      "no_interval", "Intervals with several sets of effects, or with trends, are not known.",
+      todo = "`effects = FALSE` gives them for an average group."
+    )
+  }
+  at <- if (is.null(newdata)) set$groups$codes else match(as.character(newdata[[set$columns]]), as.character(set$labels))
+  weight <- group_weights(fit, set)
+  means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
+  if (fit$method == "fixed") {
+    apart <- t(x) - means[, at, drop = FALSE]
+    return(sigma2_of(fit) / weight[at] + quadratic(apart, V[terms, terms, drop = FALSE]))
+  }
+  sigma2_u <- fit$variance$sigma2[[1]]
+  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
+  z <- t(x) - means[, at, drop = FALSE] * rep(shrink[at], each = length(terms))
+  if ("(Intercept)" %in% names(fit$estimates)) z <- rbind(1 - shrink[at], z)
+  sigma2_u * (1 - shrink[at]) + quadratic(z, V)
+}
+
+# Variance of a new row about its mean.
+noise_variance <- function(fit, effects) {
+  if (is.null(fit$variance)) return(sigma2_of(fit))
+  fit$variance$sigma2_e + if (effects) 0 else sum(fit$variance$sigma2)
 }
 
 new_regressors <- function(fit, newdata) {
@@ -240,10 +298,23 @@ terms.panel_fit <- function(x, ...) x$design$terms
 
 #' @rdname panel_fit
 #' @export
-model.matrix.panel_fit <- function(object, ...) {
+model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
+  type <- if (missing(type)) "raw" else rlang::arg_match(type, c("raw", "swept"))
+  terms <- names(coef(object))
+  if (type == "swept") return(swept_regressors(object)[, terms, drop = FALSE])
   x <- do.call(cbind, object$design$x)
-  if ("(Intercept)" %in% names(coef(object))) x <- cbind("(Intercept)" = 1, x)
-  x[, names(coef(object)), drop = FALSE]
+  if ("(Intercept)" %in% terms) x <- cbind("(Intercept)" = 1, x)
+  x[, terms, drop = FALSE]
+}
+
+swept_regressors <- function(fit) {
+  x <- fit$design$x
+  ones <- isTRUE(fit$transform$ones)
+  layers <- as.list(fit$transform$layers)
+  out <- cpp_swept(c(list(rep(1, fit$n)), x), fit$n, layers,
+                   c(if (ones) 1L else 0L, seq_along(x) + ones))
+  colnames(out) <- c("(Intercept)", names(x))
+  out
 }
 
 #' @rdname panel_fit

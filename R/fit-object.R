@@ -43,6 +43,8 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
   with_errors(fit, default_errors(fit, errors))
 }
 
+slope_names <- function(fit) setdiff(names(fit$estimates), "(Intercept)")
+
 effect_names <- function(fit) vapply(fit$effects, `[[`, "", "name")
 
 # "harbours", or of several sets "harbours and seasons"

@@ -9,7 +9,8 @@
 #' reflections, block by block.
 #'
 #' @param formula Outcome and regressors, as R's formulas have them:
-#'   `log(nights) ~ levy * pennant + factor(season)`. No offset.
+#'   `log(nights) ~ levy * pennant + factor(season)`. No offset. With several outcomes,
+#'   `cbind(log(nights), rescues) ~ levy`, there is a list of fits, one for each.
 #' @param data A [panel_frame()], or a plain data frame.
 #' @param weights `NULL`, a one-sided formula (`~ berths`) or a column name. Rows of
 #'   weight 0 are left out.
@@ -33,6 +34,8 @@
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
 fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   design <- build_design(formula, data, weights, rows = rows)
   state <- core_pooled_state(design_rows(design))
   new_panel_fit("pooled", match.call(), design, core_solve_pooled(state), errors = errors)

@@ -64,6 +64,8 @@
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
                        errors = NULL, weights = NULL, rows = NULL) {
+  outcomes <- several_outcomes(formula)
+  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
   sets <- random_sets(effects, data)
   if (missing(variance) && length(sets) == 2) variance <- "amemiya"
   check_variance_method(variance, length(sets))

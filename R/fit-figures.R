@@ -1,0 +1,60 @@
+#' Figures of fit
+#'
+#' Question answered: *how well does the model fit, on what, and how exactly was it computed?*
+#'
+#' R-squared are squared correlations: within of x'b with y, both less entity means; between
+#' of the entity means; overall of x'b with y; `with effects` is 1 - SSR/SST. F compares the
+#' transformed regression with one without slopes,
+#' \deqn{F = ((SSR_0 - SSR) / k) / (SSR / df),}{F = ((SSR0 - SSR)/k) / (SSR/df),} under classical
+#' errors. RMSE is \eqn{\sqrt{SSR / df}}{sqrt(SSR/df)}. The log-likelihood is normal, at the
+#' variance SSR / n; AIC and BIC count slopes, effects and variances as parameters.
+#'
+#' @param fit A fit.
+#' @return A data frame of class `fit_figures` with one row: `rows`, `entities`, `periods` (of a
+#'   panel frame), `coefficients`, `df_residual`, `df_effects`, `df_exact` (whether that is a
+#'   count, not a bound), `r2_within`, `r2_between`, `r2_overall`, `r2_with_effects`,
+#'   `r2_of_changes` (`NA` where the model has none), `f`, `f_df1`, `f_df2`, `f_p`, `rmse`,
+#'   `log_lik`, `parameters`, `aic`, `bic`, `iterations` and `achieved` (the largest relative
+#'   residual of a swept column; 0 where nothing was iterated).
+#' @section Errors:
+#' `wavetax_error_not_a_fit`.
+#' @references Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel Data*.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit_figures(fit_fixed(log(nights) ~ levy + storms, panel, effects = "both"))
+#' @export
+fit_figures <- function(fit) {
+  check_is_fit(fit)
+  kinds <- c("within", "between", "overall", "with effects", "of changes")
+  r_squared <- as.list(unname(fit$r_squared[kinds]))
+  names(r_squared) <- paste0("r2_", gsub(" ", "_", kinds))
+  size <- panel_size(fit)
+  F <- regression_f(fit)
+  structure(data.frame(
+    rows = fit$n, entities = size[1], periods = size[2], coefficients = length(stats::coef(fit)),
+    df_residual = fit$df_residual, df_effects = fit$df_effects, df_exact = fit$df_exact, r_squared,
+    f = F$f, f_df1 = F$df1, f_df2 = fit$df_residual, f_p = F$p, rmse = sqrt(sigma2_of(fit)),
+    log_lik = fit$log_lik, parameters = fit$parameters, aic = stats::AIC(fit), bic = stats::BIC(fit),
+    iterations = if (is.null(fit$solution$iterations)) 0 else fit$solution$iterations,
+    achieved = if (is.null(fit$solution$achieved)) 0 else fit$solution$achieved
+  ), class = c("fit_figures", "data.frame"))
+}
+
+panel_size <- function(fit) {
+  if (is.null(fit$design$index) || fit$method == "between") return(c(if (fit$method == "between") fit$n else NA, NA))
+  used <- used_index(fit$design)
+  c(sum(tabulate(used$entity) > 0), sum(tabulate(used$clock) > 0))
+}
+
+# b'V^-1 b / k over the slopes, V classical: the same as from the sums of squares.
+regression_f <- function(fit) {
+  terms <- slope_names(fit)
+  k <- length(terms)
+  if (k == 0) return(list(f = NA_real_, df1 = 0, p = NA_real_))
+  b <- fit$estimates[terms]
+  # On the correlation scale, so that units do not matter.
+  V <- fit$bread[terms, terms, drop = FALSE]
+  scale <- sqrt(diag(V))
+  f <- sum((b / scale) * solve(V / (scale %o% scale), b / scale)) / k / sigma2_of(fit)
+  list(f = f, df1 = k, p = stats::pf(f, k, fit$df_residual, lower.tail = FALSE))
+}
