@@ -49,11 +49,11 @@ core_wallace_hussain <- function(state, parts) {
   pooled <- cpp_solve(parts$all_rows[, parts$columns], numeric(), rank_tolerance)
   kept <- parts$columns[which(pooled$status == 0L)]
   A <- pooled$bread
-  within <- cbind(0, rbind(0, state$within))[, , drop = FALSE]
+  within <- cbind(0, rbind(0, state$within))
   p <- ncol(within)
   e <- c(-core_full_coefficients(pooled), 1)
   columns <- c(parts$columns[-length(parts$columns)], p)
-  form <- function(factor) sum((factor[, columns, drop = FALSE] %*% e)^2)
+  form <- function(triangle) sum((triangle[, columns, drop = FALSE] %*% e)^2)
   Q <- A %*% crossprod(within[, kept, drop = FALSE])
   P <- A %*% crossprod(parts$between[, kept, drop = FALSE])
   S <- A %*% crossprod(parts$sums[, kept, drop = FALSE])
@@ -92,11 +92,11 @@ core_amemiya <- function(state, parts) {
   )
 }
 
-# Columns of a factor less their projection on others of it.
-core_project_out <- function(factor, on, columns) {
-  kept <- factor[, columns, drop = FALSE]
+# Columns of a triangle less their projection on others of it.
+core_project_out <- function(triangle, on, columns) {
+  kept <- triangle[, columns, drop = FALSE]
   if (length(on) == 0 || length(columns) == 0) return(kept)
-  qr.resid(qr(factor[, on, drop = FALSE], tol = 1e-12), kept)
+  qr.resid(qr(triangle[, on, drop = FALSE], tol = 1e-12), kept)
 }
 
 # The sample variance of the within effects, and SSR_within / n (Nerlove 1971).
@@ -119,11 +119,11 @@ core_maximum_likelihood <- function(state, parts) {
   size <- state$weight[parts$used]
   at <- function(rho) {
     phi <- rho / (1 - rho)
-    factor <- cpp_merge_triangles(
+    all_rows <- cpp_merge_triangles(
       core_group_triangle(state, sqrt(state$weight / (1 + state$weight * phi))),
       cbind(0, rbind(0, state$within))
     )
-    solution <- cpp_solve(factor[, parts$columns], numeric(), rank_tolerance)
+    solution <- cpp_solve(all_rows[, parts$columns], numeric(), rank_tolerance)
     b <- core_full_coefficients(solution)
     has_constant <- parts$columns[1] == 1L
     left <- core_group_residuals(state, if (has_constant) b[-1] else b) - if (has_constant) b[1] else 0

@@ -397,3 +397,11 @@ check_levels <- function(variables) {
 weights_words <- function(weights) {
   if (rlang::is_formula(weights)) deparse_words(rlang::f_rhs(weights)) else weights
 }
+
+# Entity codes and clock of the used rows.
+used_index <- function(design) {
+  index <- design$index
+  rows <- design$rows
+  if (is.null(rows)) return(list(entity = index$codes, clock = index$clock))
+  list(entity = index$codes[rows], clock = index$clock[rows])
+}

@@ -86,6 +86,8 @@ sweep_sets <- function(design, sets, groups) {
   check_converged(state)
   solution <- core_solve_absorbed(state)
   solution$r_squared <- r_squared_of_sets(design, sets, groups, solution)
+  # Where no set has levels, the sweep added one for all rows.
+  solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
   list(solution = solution, transform = list(
     layers = state$layers, shift = state$centre, centre = state$centre, centred = state$centred

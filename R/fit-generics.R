@@ -108,7 +108,7 @@ residuals.panel_fit <- function(object,
 
 # The effects of each used row, as deviations from the constant.
 effect_by_row <- function(fit) {
-  total <- numeric(fit$n)
+  total <- rep(sum(fit$solution$offset), fit$n)
   for (set in fit$effects) total <- total + set_effect(set, set$groups$codes, function(name) {
     trend_values(fit$design, name)
   }, fit$design)

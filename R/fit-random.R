@@ -115,7 +115,7 @@ random_one_way <- function(design, groups, variance, name) {
       layers = list(core_layer(groups$codes, state$means, solution$theta)), centre = solution$grand, centred = 1L
     ),
     variance = list(
-      method = variance, sigma2_e = components$sigma2_e,
+      method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
       sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
     )
   )

@@ -65,14 +65,6 @@ check_serial_method <- function(method, lag) {
   }
 }
 
-# Entity codes and clock of the used rows.
-used_index <- function(design) {
-  index <- design$index
-  rows <- design$rows
-  if (is.null(rows)) return(list(entity = index$codes, clock = index$clock))
-  list(entity = index$codes[rows], clock = index$clock[rows])
-}
-
 check_enough_pairs <- function(result, fit) {
   if (!is.na(result$statistic)) return(invisible())
   stop_wavetax(

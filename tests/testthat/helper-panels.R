@@ -52,3 +52,33 @@ fresh_folder <- function() {
   dir.create(folder)
   folder
 }
+
+dummies_of <- function(x) outer(x, sort(unique(x)), `==`) + 0
+projection <- function(X) {
+  q <- qr(X)
+  tcrossprod(qr.Q(q)[, seq_len(q$rank), drop = FALSE])
+}
+trace_of <- function(m) sum(diag(m))
+
+# The forms e'Ae set equal to their expectations under s2_e I + sum of s2_r D_r D_r':
+# e = (I - L)u for the fixed linear map L that made the residuals.
+dense_components <- function(e, L, forms, groups) {
+  maker <- diag(length(e)) - L
+  expected <- t(vapply(forms, function(A) {
+    middle <- t(maker) %*% A %*% maker
+    c(trace_of(middle), vapply(groups, function(D) trace_of(middle %*% tcrossprod(D)), 0))
+  }, numeric(1 + length(groups))))
+  solve(expected, vapply(forms, function(A) drop(t(e) %*% A %*% e), 0))
+}
+
+# Classical GLS at V, in units of s2_e.
+dense_gls <- function(y, X, V) {
+  inverse <- solve(V)
+  A <- solve(t(X) %*% inverse %*% X)
+  b <- drop(A %*% t(X) %*% inverse %*% y)
+  r <- y - drop(X %*% b)
+  ssr <- drop(t(r) %*% inverse %*% r)
+  log_det <- as.numeric(determinant(V)$modulus)
+  list(b = b, ssr = ssr, V = ssr / (length(y) - ncol(X)) * A, r = r, inverse = inverse,
+       log_lik = -length(y) / 2 * (log(2 * pi * ssr / length(y)) + 1) - log_det / 2)
+}

@@ -38,6 +38,61 @@ test_that("effects of any one column, also of a plain data frame", {
   expect_equal(coef(by_year), coef(lm(y ~ x1 + factor(year), data))[2])
 })
 
+test_that("several sets, combinations and own trends equal their dummies", {
+  panel <- gappy_panel()
+  data <- as.data.frame(panel)
+  data$id <- factor(data$id)
+  cases <- list(
+    list("both", ~ id + factor(year)), list(~ year + region, ~ factor(year) + region),
+    list(~ id + region:year, ~ id + region:factor(year)), list(~ id + id:trend(year), ~ id * year),
+    list(~ id + region:trend(year), ~ id + region:year), list(~ id:trend(w), ~ id:w),
+    list(~ id + id:trend(year) + kind + year, ~ id * year + kind + factor(year)),
+    list(~ id + id:trend(year) + id:trend(w), ~ id * year + id * w)
+  )
+  for (case in cases) {
+    for (weights in list(NULL, ~w)) {
+      fit <- fit_fixed(y ~ x1 + x2, panel, effects = case[[1]], weights = weights, errors = se_classical())
+      data$weight <- if (is.null(weights)) 1 else data$w
+      dense <- lm(update(case[[2]], y ~ x1 + x2 + .), data, weights = weight)
+      words <- deparse(case[[1]])
+      expect_equal(coef(fit), coef(dense)[2:3], tolerance = 1e-8, info = words)
+      expect_equal(vcov(fit), vcov(dense)[2:3, 2:3], tolerance = 1e-8, info = words)
+      expect_equal(unname(residuals(fit)), unname(residuals(dense)), tolerance = 1e-8, info = words)
+      expect_equal(df.residual(fit), df.residual(dense), info = words)
+      composite <- residuals(fit, "effect") + residuals(fit) + predict(fit, effects = FALSE)
+      expect_equal(unname(composite), data$y, info = words)
+    }
+  }
+  expect_error(fit_fixed(y ~ x1, panel, ~ trend(year)), class = "wavetax_error_effects")
+  expect_error(fit_fixed(y ~ x1, panel, ~ id + id:trend(kind)), class = "wavetax_error_effects")
+  expect_error(fit_fixed(y ~ x1, panel, ~ id + nowhere), class = "wavetax_error_unknown_column")
+})
+
+test_that("two-way clustered errors count the effects that are not nested", {
+  panel <- gappy_panel()
+  fit <- fit_fixed(y ~ x1 + x2, panel, "both", errors = se_clustered(~region))
+  D <- cbind(dummies_of(panel$id), dummies_of(panel$year))
+  X <- qr.resid(qr(D), cbind(panel$x1, panel$x2))
+  V <- dense_cr1(X, residuals(fit), panel$region, k_star = 2 + length(unique(panel$year)))
+  expect_equal(unname(vcov(fit)), unname(V), tolerance = 1e-9)
+  expect_equal(model.matrix(fit, type = "swept"), X, ignore_attr = TRUE)
+})
+
+test_that("separate components, and effects of one level, are counted", {
+  panel <- gappy_panel()
+  data <- as.data.frame(panel)
+  data$block <- paste(data$region, data$year %% 3)
+  data$inside <- paste(data$region, data$kind)
+  fit <- fit_fixed(y ~ x1, data, ~ block + inside, errors = se_classical())
+  expect_identical(df.residual(fit), df.residual(lm(y ~ x1 + block + inside, data)) + 0)
+  levels <- effect_levels(fit)
+  inside <- levels[levels$effect == "inside", ]
+  mean_in <- tapply(inside$deviation * inside$rows, sub(" .*", "", inside$group), sum)
+  expect_equal(as.vector(mean_in), rep(0, 5))
+  data$one <- "all"
+  expect_equal(coef(fit_fixed(y ~ x1, data, ~ block + one)), coef(fit_fixed(y ~ x1, data, ~block)))
+})
+
 test_that("what does not vary, and what is a combination, goes with its reason", {
   panel <- gappy_panel()
   panel$both <- 2 * panel$x1 - panel$x2

@@ -1,0 +1,81 @@
+# Several sets of effects: the dense and the iterated solution, and ranks.
+
+three_sets <- function(n = 4000, seed = 2, moves = 0.3) {
+  set.seed(seed)
+  worker <- sort(sample(n / 6, n, TRUE))
+  firm <- (worker * 7L) %% 60L + 1L
+  stray <- runif(n) < moves
+  firm[stray] <- sample(60, sum(stray), TRUE)
+  year <- sample(8, n, TRUE)
+  sets <- lapply(list(worker, firm, year), function(codes) {
+    codes <- match(codes, unique(codes))
+    core_effect_set(codes, max(codes))
+  })
+  x <- list(rnorm(n) + firm / 20, rnorm(n) + worker / 300)
+  list(rows = core_rows(x[[1]] - x[[2]] + firm / 30 + rnorm(n), x), sets = sets)
+}
+iterated <- utils::modifyList(core_absorb_options, list(dense_limit = 0))
+
+test_that("the iterated sweep gives the slopes of the dense one, and says how near it came", {
+  for (shuffle in c(FALSE, TRUE)) {
+    s <- three_sets()
+    if (shuffle) {
+      order <- sample(length(s$rows$y))
+      s$rows <- core_rows(s$rows$y[order], lapply(s$rows$x, `[`, order), weights = runif(length(order), 0.1, 2))
+      s$sets <- lapply(s$sets, function(set) core_effect_set(set$codes[order], set$count))
+      s$sets[[2]]$trends <- list(s$rows$x[[1]]^2)
+    }
+    dense <- core_solve_absorbed(core_absorb(s$rows, s$sets))
+    state <- core_absorb(s$rows, s$sets, iterated)
+    solution <- core_solve_absorbed(state)
+    expect_true(state$converged)
+    expect_lte(state$achieved, 1e-10)
+    expect_equal(solution$coefficients, dense$coefficients, tolerance = 1e-10)
+    expect_equal(solution$ssr, dense$ssr, tolerance = 1e-10)
+    if (!shuffle) expect_identical(solution$df_residual, dense$df_residual)
+  }
+})
+
+test_that("hard graphs converge: firms in a ring, workers who move to the next one only", {
+  set.seed(3)
+  firms <- 2000
+  firm <- as.integer(rbind(seq_len(firms), seq_len(firms) %% firms + 1L))
+  worker <- rep(seq_len(firms), each = 2)
+  rows <- core_rows(rnorm(2 * firms), list(rnorm(2 * firms)))
+  state <- core_absorb(rows, list(core_effect_set(worker), core_effect_set(firm)), iterated)
+  expect_true(state$converged)
+  expect_lt(state$iterations, 100)
+  expect_equal(core_effects_rank(state)$count, 2 * firms - 1)
+})
+
+test_that("ranks of sets are those of their dummies, however the sets hang together", {
+  rank_of <- function(sets) {
+    dummies <- do.call(cbind, lapply(sets, function(set) outer(set$codes, seq_len(set$count), `==`) + 0))
+    qr(dummies)$rank
+  }
+  set.seed(4)
+  for (case in 1:20) {
+    n <- sample(20:60, 1)
+    block <- sample(3, n, TRUE)
+    sets <- lapply(1:sample(3:4, 1), function(s) {
+      codes <- if (s %% 2) block * 10 + sample(3, n, TRUE) else sample(5, n, TRUE) * (case %% 3 + 1) + block %/% 2
+      core_effect_set(match(codes, unique(codes)))
+    })
+    state <- core_absorb(core_rows(rnorm(n), list(rnorm(n))), sets, iterated)
+    expect_equal(core_effects_rank(state), list(count = rank_of(sets), exact = TRUE))
+    bound <- core_effects_rank(state, budget = 0)
+    expect_false(bound$exact)
+    expect_gte(bound$count, rank_of(sets))
+  }
+})
+
+test_that("sweeps are the same bits with one thread and with two", {
+  s <- three_sets(n = 120000)
+  for (options in list(core_absorb_options, iterated)) {
+    results <- lapply(1:2, function(threads) {
+      state <- core_absorb(s$rows, s$sets, options, threads)
+      lapply(state$layers, `[[`, "levels")
+    })
+    expect_identical(results[[1]], results[[2]])
+  }
+})

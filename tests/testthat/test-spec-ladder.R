@@ -1,0 +1,30 @@
+test_that("a ladder adds regressors, then effects", {
+  panel <- harbour_panel()
+  steps <- list(~storms, weather = "entity", list(effects = ~ coast:season))
+  ladder <- spec_ladder("log(nights)", ~levy, steps, panel, errors = se_classical())
+  expect_identical(names(ladder), c("levy", "+ storms", "weather", "+ coast:season effects"))
+  direct <- fit_fixed(log(nights) ~ levy + storms, panel, ~ harbour + coast:season)
+  expect_equal(coef(ladder[[4]]), coef(direct))
+  expect_identical(ladder[[1]]$method, "pooled")
+  expect_s3_class(spec_table(ladder), "spec_table")
+  expect_error(spec_ladder("log(nights)", "levy", list(3), panel), class = "wavetax_error_steps")
+})
+
+test_that("the same model in each group; what cannot be fitted is left out with a warning", {
+  panel <- harbour_panel()
+  fits <- fit_each(log(nights) ~ levy + past(storms), panel, by = ~coast)
+  expect_identical(names(fits), c("all", sort(unique(harbours$coast))))
+  ember <- fit_fixed(log(nights) ~ levy + past(storms), panel, rows = ~ coast == "Ember")
+  expect_equal(coef(fits$Ember), coef(ember))
+  odd <- panel
+  odd$coast[1] <- "Lone"
+  expect_warning(fits <- fit_each(log(nights) ~ levy, odd, by = "coast"), "Lone", class = "wavetax_warning_group")
+  expect_false("Lone" %in% names(fits))
+})
+
+test_that("several outcomes give a list of fits", {
+  panel <- harbour_panel()
+  fits <- fit_fixed(cbind(log(nights), saved = log(rescues + 1)) ~ levy, panel, effects = "both")
+  expect_identical(names(fits), c("log(nights)", "saved"))
+  expect_equal(coef(fits$saved), coef(fit_fixed(log(rescues + 1) ~ levy, panel, effects = "both")))
+})
