@@ -3,10 +3,7 @@
 
 #' @export
 print.panel_fit <- function(x, ...) {
-  show_fit_head(x)
-  writeLines("")
-  show_coefficients(x)
-  show_fit_notes(x)
+  show_record(fit_record(x))
   invisible(x)
 }
 
@@ -25,16 +22,6 @@ print.panel_fit_summary <- function(x, ...) {
       count_of(attr(likelihood, "df"), "parameter"), "; AIC ", format_number(stats::AIC(fit)),
       ", BIC ", format_number(stats::BIC(fit)))
   invisible(x)
-}
-
-show_fit_head <- function(fit) {
-  terms <- attr(fit$design$terms, "term.labels")
-  say_heading(
-    fit_title(fit), ": ", fit$design$outcome, " on ",
-    if (length(terms) > 0) list_some(terms, 8) else "a constant"
-  )
-  say(sample_words(fit))
-  say(errors_words(fit))
 }
 
 fit_title <- function(fit) {
@@ -85,18 +72,16 @@ errors_words <- function(fit) {
   paste0("Standard errors ", errors$label, detail)
 }
 
-show_coefficients <- function(fit) {
-  table <- coefficient_table(fit, fit$shows)
+show_coefficients <- function(table, means) {
   if (nrow(table) == 0) return(say("  no slopes"))
   lines <- format_columns(coefficient_columns(table))
-  means <- table$term %in% names(fit$design$means$values)
-  if (!any(means)) return(writeLines(lines))
-  unit <- plural_of(fit$design$means$column)
+  is_mean <- table$term %in% means$terms
+  if (!any(is_mean)) return(writeLines(lines))
   writeLines(lines[1])
-  say("Within ", unit, ", and of what is fixed")
-  writeLines(lines[-1][!means])
-  say("Between ", unit, " less within")
-  writeLines(lines[-1][means])
+  say("Within ", means$unit, ", and of what is fixed")
+  writeLines(lines[-1][!is_mean])
+  say("Between ", means$unit, " less within")
+  writeLines(lines[-1][is_mean])
 }
 
 coefficient_columns <- function(table) {
@@ -112,26 +97,29 @@ coefficient_columns <- function(table) {
 
 term_words <- function(terms) sub("^\\(Intercept\\)$", "constant", terms)
 
-show_fit_notes <- function(fit) {
-  writeLines("")
-  show_dropped(fit$dropped)
-  for (set in fit$effects) if (set$singletons > 0) say(singleton_words(set))
-  if (fit$method == "fixed" && length(fit$effects) > 1) say(dimension_words(fit))
-  for (note in fit$notes) say(note)
-  say(r_squared_words(fit$r_squared))
-  if (fit$method == "fixed" && fit$design$constant) {
-    constant <- coefficient_table(fit, !fit$shows)
-    say("Constant ", format_number(constant$estimate), ", std. error ",
-        format_number(constant$std_error, 3), " (the effects average zero over rows)")
-  }
-  if (!is.null(fit$variance)) say(variance_words(fit))
-  for (note in fit$errors$notes) say("Note: ", note)
+# What stands below the coefficients, a line each.
+closing_words <- function(fit) {
+  constant <- if (fit$method == "fixed" && fit$design$constant) coefficient_table(fit, !fit$shows)
+  c(
+    dropped_words(fit$dropped),
+    unlist(lapply(fit$effects, function(set) if (set$singletons > 0) singleton_words(set))),
+    if (fit$method == "fixed" && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
+      dimension_words(fit)
+    },
+    fit$notes, r_squared_words(fit$r_squared),
+    if (!is.null(constant)) {
+      paste0("Constant ", format_number(constant$estimate), ", std. error ",
+             format_number(constant$std_error, 3), " (the effects average zero over rows)")
+    },
+    if (!is.null(fit$variance)) variance_words(fit),
+    if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes)
+  )
 }
 
-show_dropped <- function(dropped) {
-  for (reason in unique(dropped$reason)) {
-    say("Dropped: ", list_some(dropped$term[dropped$reason == reason], 6), " (", reason, ")")
-  }
+dropped_words <- function(dropped) {
+  vapply(unique(dropped$reason), function(reason) {
+    paste0("Dropped: ", list_some(dropped$term[dropped$reason == reason], 6), " (", reason, ")")
+  }, "", USE.NAMES = FALSE)
 }
 
 singleton_words <- function(effects) {

@@ -8,10 +8,12 @@ print.spec_table <- function(x, ...) {
   columns <- lapply(x$models, function(model) model_column(model, cells[[model]]))
   widths <- vapply(columns, function(column) nchar(column[1], "width"), integer(1))
   blocks <- fitting_blocks(widths + 2L, line_width() - nchar(labels[1], "width"))
-  gap <- sum(cells$part == "coefficients") + 1L
   for (block in blocks) {
     lines <- sub(" +$", "", do.call(paste, c(list(labels), columns[block], sep = "  ")))
-    writeLines(c("", lines[seq_len(gap)], "", lines[-seq_len(gap)]))
+    # What no model of this block has is not shown in it.
+    told <- rowSums(as.matrix(cells[x$models[block]]) != "") > 0
+    part <- function(name) lines[-1][cells$part == name & told]
+    writeLines(c("", lines[1], part("coefficients"), "", part("facts")))
   }
   if (length(x$notes) > 0) writeLines("")
   for (note in x$notes) say(note)

@@ -4,8 +4,8 @@
 #' coefficients with what you choose beneath them, which effects are in it, which
 #' errors, the sample, and the R-squared that suits it.
 #'
-#' @param ... Fits, named or not, or one list of them. A name heads its column; without
-#'   one, the name of the variable or the method does.
+#' @param ... Fits, named or not, or one list of them, also those of [read_fits()]. A name heads
+#'   its column; without one, the name of the variable or the method does.
 #' @param terms Coefficients to show, by name; `NULL` for all.
 #' @param beneath What stands under each estimate: `"std_error"`, `"p_value"` or
 #'   `"interval"` (95 percent).
@@ -31,29 +31,25 @@
 spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE) {
   fits <- collect_fits(rlang::enquos(...))
   beneath <- rlang::arg_match0(beneath, c("std_error", "p_value", "interval"))
-  models <- names(fits)
-  coefficients <- do.call(rbind, lapply(models, function(model) {
-    fit <- fits[[model]]
-    table <- coefficient_table(fit, seq_along(fit$estimates))
-    if (!shows_constant(fit)) table <- table[table$term != "(Intercept)", ]
-    if (nrow(table) > 0) cbind(model = model, table)
+  records <- lapply(fits, fit_record)
+  coefficients <- do.call(rbind, lapply(names(records), function(model) {
+    table <- records[[model]]$coefficients
+    if (nrow(table) > 0) cbind(model = model, table[names(table) != "aside"])
   }))
   structure(list(
-    models = models, outcome = unique(vapply(fits, function(fit) fit$design$outcome, character(1))),
+    models = names(records), outcome = unique(vapply(records, `[[`, "", "outcome")),
     coefficients = coefficients, terms = table_terms(coefficients$term, terms),
-    facts = table_facts(fits, hausman), beneath = beneath,
-    notes = table_notes(fits, coefficients$term, terms, hausman)
+    facts = rbind(table_facts(records), if (hausman) hausman_facts(fits)), beneath = beneath,
+    notes = table_notes(records, coefficients$term, terms, hausman)
   ), class = "spec_table")
 }
-
-shows_constant <- function(fit) fit$method != "fixed" || fit$design$constant
 
 # Fits from `...`: each a fit or a list of fits, named or not.
 collect_fits <- function(quos) {
   parts <- lapply(seq_along(quos), function(q) {
     value <- rlang::eval_tidy(quos[[q]])
     given <- names(quos)[q]
-    if (inherits(value, "panel_fit")) {
+    if (is_fit_or_record(value)) {
       expr <- rlang::quo_get_expr(quos[[q]])
       name <- if (nzchar(given)) given else if (is.symbol(expr)) as.character(expr) else ""
       return(stats::setNames(list(value), name))
@@ -66,12 +62,14 @@ collect_fits <- function(quos) {
   })
   fits <- do.call(c, parts)
   if (length(fits) == 0) check_is_fit(NULL, "...")
-  for (f in seq_along(fits)) check_is_fit(fits[[f]], sprintf("fit %d", f))
+  for (f in seq_along(fits)) if (!is_fit_or_record(fits[[f]])) check_is_fit(fits[[f]], sprintf("fit %d", f))
   unnamed <- !nzchar(names(fits))
   names(fits)[unnamed] <- vapply(fits[unnamed], function(fit) fit$method, character(1))
   names(fits) <- make.unique(names(fits), sep = " ")
   fits
 }
+
+is_fit_or_record <- function(x) inherits(x, "panel_fit") || inherits(x, "fit_record")
 
 # All terms in order of appearance, the constant last.
 table_terms <- function(seen, wanted) {
@@ -90,37 +88,25 @@ table_terms <- function(seen, wanted) {
 }
 
 # What is told of each fit beneath the coefficients: rows of model, fact, value.
-table_facts <- function(fits, hausman) {
-  effects <- unique(unlist(lapply(fits, effect_facts)))
-  entities <- unique(unlist(lapply(fits, function(fit) fit$design$index$entity)))
-  facts <- lapply(names(fits), function(model) {
-    fit <- fits[[model]]
+table_facts <- function(records) {
+  effects <- unique(unlist(lapply(records, `[[`, "effects")))
+  entities <- unique(unlist(lapply(records, function(record) record$entity$name)))
+  facts <- lapply(names(records), function(model) {
+    record <- records[[model]]
     per_effect <- lapply(effects, function(name) {
-      fact(model, name, if (name %in% effect_facts(fit)) effect_kind(fit$method) else "none")
+      fact(model, name, if (name %in% record$effects) record$effects_kind else "none")
     })
     per_entity <- lapply(entities, function(name) {
-      fact(model, plural_of(name), entity_count(fit, name))
+      fact(model, plural_of(name), if (identical(record$entity$name, name)) count_words(record$entity$count) else "")
     })
     do.call(rbind, c(per_effect, list(
-      fact(model, "errors", sub(" by .*", "", fit$errors$label)),
-      fact(model, "clusters", cluster_words(fit$errors)),
-      fact(model, "rows", count_words(fit$n))
-    ), per_entity, r_squared_facts(model, fit)))
+      fact(model, "errors", sub(" by .*", "", record$errors$label)),
+      fact(model, "clusters", cluster_words(record$errors)),
+      fact(model, "rows", count_words(record$rows))
+    ), per_entity, r_squared_facts(model, record)))
   })
-  facts <- do.call(rbind, facts)
-  if (hausman) facts <- rbind(facts, hausman_facts(fits))
-  facts
+  do.call(rbind, facts)
 }
-
-# "harbour effects", "harbour:trend(season)"
-effect_facts <- function(fit) {
-  unlist(lapply(fit$effects, function(set) {
-    c(if (set$intercept) paste(set$name, "effects"),
-      if (length(set$trends) > 0) sprintf("%s trends in %s", set$name, set$trends))
-  }))
-}
-
-effect_kind <- function(method) if (method == "correlated") "random" else method
 
 fact <- function(model, label, value) data.frame(model = model, fact = label, value = value)
 
@@ -128,28 +114,23 @@ cluster_words <- function(errors) {
   if (is.null(errors$clusters)) "" else count_of(errors$clusters, errors$by)
 }
 
-entity_count <- function(fit, name) {
-  if (!identical(fit$design$index$entity, name)) return("")
-  count_words(length(unique(used_index(fit$design)$entity)))
-}
-
 # Each method has the R-squared of the variation it explains.
-r_squared_facts <- function(model, fit) {
+r_squared_facts <- function(model, record) {
   suits <- list(pooled = "overall", fixed = "within", random = c("within", "overall"), between = "between",
                 difference = "of changes", correlated = c("within", "overall"))
-  lapply(suits[[fit$method]], function(kind) {
-    fact(model, paste("R-squared", kind), formatC(fit$r_squared[[kind]], format = "f", digits = 3))
+  lapply(suits[[record$method]], function(kind) {
+    fact(model, paste("R-squared", kind), formatC(record$r_squared[[kind]], format = "f", digits = 3))
   })
 }
 
 hausman_facts <- function(fits) {
-  methods <- vapply(fits, function(fit) fit$method, character(1))
+  methods <- vapply(fits, function(fit) if (inherits(fit, "panel_fit")) fit$method else "saved", character(1))
   fixed <- which(methods == "fixed")
   random <- names(fits)[methods == "random"]
   if (length(fixed) == 0 || length(random) == 0) {
     stop_wavetax(
       "nothing_to_compare", "A Hausman test needs a fixed and a random effects fit in the table.",
-      todo = "Add the one that is missing, or leave `hausman` out."
+      todo = "Add the one that is missing, or leave `hausman` out; saved fits cannot be tested."
     )
   }
   do.call(rbind, lapply(random, function(model) {
@@ -157,13 +138,13 @@ hausman_facts <- function(fits) {
   }))
 }
 
-table_notes <- function(fits, seen, wanted, hausman) {
-  dropped <- unlist(lapply(names(fits), function(model) {
-    gone <- fits[[model]]$dropped
+table_notes <- function(records, seen, wanted, hausman) {
+  dropped <- unlist(lapply(names(records), function(model) {
+    gone <- records[[model]]$dropped
     if (nrow(gone) > 0) sprintf("Dropped in %s: %s (%s)", model, gone$term, gone$reason)
   }))
   hidden <- if (!is.null(wanted)) length(setdiff(table_terms(seen, NULL), table_terms(seen, wanted)))
-  fixed <- names(fits)[vapply(fits, function(fit) fit$method == "fixed", logical(1))]
+  fixed <- names(records)[vapply(records, function(record) record$method == "fixed", logical(1))]
   c(
     dropped,
     if (!is.null(hidden) && hidden > 0) paste(count_of(hidden, "more coefficient"), "not shown"),

@@ -1,0 +1,60 @@
+# A fit's record: all that is printed, tabulated or saved of it, as plain values. Fits are
+# printed and tabulated through it, and so are those read back from a file.
+
+fit_record <- function(fit) {
+  if (inherits(fit, "fit_record")) return(fit)
+  terms <- attr(fit$design$terms, "term.labels")
+  shown <- if (shows_constant(fit)) rep(TRUE, length(fit$estimates)) else fit$shows
+  coefficients <- coefficient_table(fit, shown)
+  means <- names(fit$design$means$values)
+  structure(list(
+    method = fit$method, outcome = fit$design$outcome, formula = deparse_words(fit$design$formula),
+    title = paste0(fit_title(fit), ": ", fit$design$outcome, " on ",
+                   if (length(terms) > 0) list_some(terms, 8) else "a constant"),
+    sample = sample_words(fit), errors_words = errors_words(fit),
+    coefficients = cbind(coefficients, aside = !fit$shows[shown]),
+    covariance = fit$errors$covariance[shown, shown, drop = FALSE],
+    errors = fit$errors[c("label", "type", "by", "clusters", "df")],
+    means = if (!is.null(means)) list(terms = means, unit = plural_of(fit$design$means$column)),
+    effects = effect_facts(fit), effects_kind = effect_kind(fit$method), rows = fit$n,
+    entity = if (!is.null(fit$design$index)) {
+      list(name = fit$design$index$entity, count = length(unique(used_index(fit$design)$entity)))
+    },
+    r_squared = as.list(fit$r_squared), dropped = fit$dropped, closing = closing_words(fit),
+    variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
+    figures = as.list(as.data.frame(unclass(fit_figures(fit))))
+  ), class = "fit_record")
+}
+
+shows_constant <- function(fit) fit$method != "fixed" || fit$design$constant
+
+show_record <- function(record) {
+  say_heading(record$title)
+  say(record$sample)
+  say(record$errors_words)
+  writeLines("")
+  show_coefficients(record$coefficients[!record$coefficients$aside, ], record$means)
+  writeLines("")
+  for (line in record$closing) say(line)
+}
+
+#' @export
+print.fit_record <- function(x, ...) {
+  show_record(x)
+  invisible(x)
+}
+
+#' @export
+as.data.frame.fit_record <- function(x, row.names = NULL, optional = FALSE, ...) {
+  x$coefficients[!x$coefficients$aside, setdiff(names(x$coefficients), "aside")]
+}
+
+# "harbour effects", "harbour trends in season"
+effect_facts <- function(fit) {
+  unlist(lapply(fit$effects, function(set) {
+    c(if (set$intercept) paste(set$name, "effects"),
+      if (length(set$trends) > 0) sprintf("%s trends in %s", set$name, set$trends))
+  }))
+}
+
+effect_kind <- function(method) if (method == "correlated") "random" else method
