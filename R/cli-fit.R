@@ -1,24 +1,34 @@
-# wavetax fit FILE: estimates and compares models of a table.
+# wavetax fit FILE: estimates and compares models of a table. wavetax compare: sets saved fits
+# side by side.
+
+cli_models <- c("pooled", "between", "fixed", "random", "difference", "correlated")
 
 cli_fit_parser <- function() {
-  optparse::OptionParser(
-    usage = "wavetax fit FILE --entity COLUMN --period COLUMN --formula TEXT [options]",
-    description = paste(
-      "\nEstimates models of one equation on a CSV file, and sets them side by side.",
+  cli_parser(
+    "wavetax fit FILE --entity COLUMN --period COLUMN --formula TEXT [options]",
+    paste(
+      "Estimates models of one equation on a table, and sets them side by side.",
       "Standard errors are clustered by entity unless told otherwise."
     ),
-    option_list = list(
+    list(
       cli_option("--entity", "COLUMN", "column that names the entity"),
-      cli_option("--period", "COLUMN", "column that names the period: whole numbers or dates"),
+      cli_option("--period", "COLUMN", "column that names the period"),
+      cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number", "1"),
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
-      cli_option("--model", "LIST", "of pooled, fixed, random [default: all three]",
+      cli_option("--model", "LIST", paste0("of ", paste(cli_models, collapse = ", "),
+                                           "; may be repeated [default: pooled,fixed,random]"),
                  "pooled,fixed,random"),
-      cli_option("--effects", "COLUMN", "column of the effects [default: the entity]", "entity"),
+      cli_option("--effects", "TEXT", paste("entity, period, both, or columns such as",
+                                            "'harbour + coast:season' [default: entity]"), "entity"),
+      cli_option("--variance", "METHOD", "of the components of random effects"),
       cli_option("--errors", "KIND", "clustered or classical [default: clustered]", "clustered"),
       cli_option("--by", "COLUMN", "column to cluster by [default: the entity]", "entity"),
-      cli_option("--weights", "COLUMN", "analytic weights, for pooled and fixed"),
+      cli_option("--weights", "COLUMN", "analytic weights"),
+      cli_option("--rows", "TEXT", "rows to use, such as 'season > 2012'"),
       optparse::make_option("--tests", action = "store_true", default = FALSE,
                             help = "also test for serial correlation and, with fixed and random, Hausman's"),
+      cli_option("--format", "KIND", "text, csv, json or markdown [default: text]", "text"),
+      cli_option("--save", "FILE", "save the fits too: .json"),
       cli_option("--table", "FILE", "write the table too: .csv, .md or .html"),
       cli_option("--figure", "FILE", "draw the first slope across the models: .png, .pdf or .svg")
     )
@@ -26,20 +36,33 @@ cli_fit_parser <- function() {
 }
 
 cli_fit <- function(args) {
-  parsed <- cli_arguments(args, cli_fit_parser(), positional = 1)
+  parsed <- cli_arguments(join_repeated(args, "--model"), cli_fit_parser(), positional = 1)
   options <- parsed$options
-  for (needed in c("entity", "period", "formula")) {
-    if (is.null(options[[needed]])) stop_usage(sprintf("--%s is missing.", needed))
-  }
-  models <- cli_models(options$model)
+  cli_needs(options, c("entity", "period", "formula"))
+  check_format(options$format)
+  models <- chosen_models(options$model)
   errors <- cli_errors(options)
-  data <- read_table_file(parsed$args)
+  data <- cli_read(parsed)
   panel <- new_panel_frame(data, check_column(options$entity, data), check_column(options$period, data))
   formula <- formula_from_text(options$formula, panel)
+  shared <- list(
+    formula = formula, data = panel, errors = errors, rows = condition_from_text(options$rows, panel)
+  )
+  effects <- effects_from_text(options$effects, panel)
   fits <- lapply(stats::setNames(models, models), function(model) {
-    cli_one_fit(model, formula, panel, options, errors)
+    cli_one_fit(model, shared, effects, options)
   })
   cli_show(fits, options)
+}
+
+# `--model a --model b` as `--model a,b`.
+join_repeated <- function(args, flag) {
+  args <- unlist(lapply(args, function(one) {
+    if (startsWith(one, paste0(flag, "="))) c(flag, substring(one, nchar(flag) + 2)) else one
+  }))
+  at <- which(args == flag)
+  if (length(at) < 2 || max(at) == length(args)) return(args)
+  c(args[-c(at, at + 1)], flag, paste(args[at + 1], collapse = ","))
 }
 
 check_column <- function(name, data) {
@@ -47,14 +70,17 @@ check_column <- function(name, data) {
   name
 }
 
-cli_models <- function(text) {
+check_format <- function(format) {
+  if (format %in% c("text", "csv", "json", "markdown")) return(invisible())
+  stop_usage("--format takes text, csv, json or markdown, not ", sQuote(format, FALSE), ".")
+}
+
+chosen_models <- function(text) {
   models <- unique(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))
-  unknown <- setdiff(models, c("pooled", "fixed", "random"))
-  if (length(unknown) > 0 || length(models) == 0) {
-    stop_usage("--model takes pooled, fixed and random, separated by commas; not ",
-               list_words(sQuote(unknown, FALSE)), ".")
-  }
-  models
+  unknown <- setdiff(models, cli_models)
+  if (length(unknown) == 0 && length(models) > 0) return(models)
+  stop_usage("--model takes ", list_words(cli_models), ", separated by commas; not ",
+             list_words(sQuote(unknown, FALSE)), ".")
 }
 
 cli_errors <- function(options) {
@@ -65,25 +91,37 @@ cli_errors <- function(options) {
   )
 }
 
-cli_one_fit <- function(model, formula, panel, options, errors) {
-  switch(model,
-    pooled = fit_pooled(formula, panel, weights = options$weights, errors = errors),
-    fixed = fit_fixed(formula, panel, options$effects, weights = options$weights, errors = errors),
-    random = fit_random(formula, panel, options$effects, errors = errors, weights = options$weights)
+# Several sets of effects go to the models that take them; the others keep the entity's.
+cli_one_fit <- function(model, shared, effects, options) {
+  sets <- effect_sets(effects, shared$data)
+  one <- if (length(sets) == 1 && length(sets[[1]]$trends) == 0) effects else "entity"
+  plain <- length(sets) <= 2 && all(lengths(lapply(sets, `[[`, "trends")) == 0)
+  variance <- if (!is.null(options$variance)) list(variance = options$variance)
+  weights <- list(weights = options$weights)
+  own <- switch(model,
+    pooled = weights, between = c(list(effects = one), weights), fixed = c(list(effects = effects), weights),
+    random = c(list(effects = if (plain) effects else "entity"), variance, weights),
+    difference = weights, correlated = c(list(effects = one), variance, weights)
   )
+  fit <- switch(model, pooled = fit_pooled, between = fit_between, fixed = fit_fixed, random = fit_random,
+                difference = fit_difference, correlated = fit_correlated)
+  do.call(fit, c(shared, own))
 }
 
 cli_show <- function(fits, options) {
-  for (fit in fits) {
-    print(fit)
-    writeLines("")
-  }
-  if (options$tests) cli_tests(fits)
   table <- spec_table(fits)
-  print(table)
-  if (!is.null(options$table)) {
-    write_table(table, options$table)
-    cli_wrote(options$table)
+  if (options$format == "text") {
+    for (fit in fits) {
+      print(fit)
+      writeLines("")
+    }
+    if (options$tests) cli_tests(fits)
+  }
+  cli_print_table(table, fits, options$format)
+  cli_write_table(table, options)
+  if (!is.null(options$save)) {
+    write_fits(fits, file = options$save)
+    cli_wrote(options$save)
   }
   if (!is.null(options$figure)) {
     save_figure(plot_estimates(fits), options$figure)
@@ -91,13 +129,70 @@ cli_show <- function(fits, options) {
   }
 }
 
+cli_print_table <- function(table, fits, format) {
+  switch(format,
+    text = print(table), csv = data.table::fwrite(as.data.frame(table), "", na = ""),
+    json = writeLines(fits_json(fits)), markdown = writeLines(table_markdown(table))
+  )
+}
+
+cli_write_table <- function(table, options) {
+  if (is.null(options$table)) return(invisible())
+  write_table(table, options$table)
+  cli_wrote(options$table)
+}
+
 cli_tests <- function(fits) {
   if (all(c("fixed", "random") %in% names(fits))) {
     print(test_hausman(fits$fixed, fits$random))
     writeLines("")
   }
-  print(test_serial(fits[[1]]))
+  levels <- fits[!names(fits) %in% c("between", "difference")]
+  if (length(levels) == 0) return(invisible())
+  print(test_serial(levels[[1]]))
   writeLines("")
 }
 
 cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())
+
+cli_compare <- function(args) {
+  parser <- cli_parser(
+    "wavetax compare FILE.json [FILE.json ...] [options]", "Sets saved fits side by side.",
+    list(
+      cli_option("--terms", "LIST", "coefficients to show, separated by commas [default: all]"),
+      cli_option("--beneath", "KIND", "std_error, p_value or interval [default: std_error]", "std_error"),
+      cli_option("--format", "KIND", "text, csv, json or markdown [default: text]", "text"),
+      cli_option("--table", "FILE", "write the table too: .csv, .md or .html"),
+      cli_option("--figure", "FILE", "draw the first slope across the fits: .png, .pdf or .svg")
+    )
+  )
+  parsed <- cli_arguments(args, parser, positional = NULL)
+  options <- parsed$options
+  if (length(parsed$args) == 0) stop_usage("No file is given.")
+  check_format(options$format)
+  if (!options$beneath %in% names(beneath_words)) {
+    stop_usage("--beneath takes std_error, p_value or interval, not ", sQuote(options$beneath, FALSE), ".")
+  }
+  fits <- saved_fits(parsed$args)
+  terms <- if (!is.null(options$terms)) trimws(strsplit(options$terms, ",", fixed = TRUE)[[1]])
+  table <- spec_table(fits, terms = terms, beneath = options$beneath)
+  cli_print_table(table, fits, options$format)
+  cli_write_table(table, options)
+  if (!is.null(options$figure)) {
+    save_figure(plot_estimates(fits), options$figure)
+    cli_wrote(options$figure)
+  }
+}
+
+# Names that stand in several files are headed by the file's.
+saved_fits <- function(files) {
+  fits <- lapply(files, read_fits)
+  names <- unlist(lapply(fits, names))
+  if (anyDuplicated(names)) {
+    stems <- sub("\\.json$", "", basename(files), ignore.case = TRUE)
+    names <- unlist(Map(function(stem, one) {
+      if (length(one) == 1) stem else paste(stem, names(one))
+    }, stems, fits))
+  }
+  stats::setNames(unlist(fits, recursive = FALSE), names)
+}

@@ -6,7 +6,8 @@ cli_commands <- c(
   check = "find what is broken in a table",
   profile = "the shape of a panel, and where its variables vary",
   reshape = "periods as columns to periods as rows, or back",
-  fit = "estimate and compare models of a table"
+  fit = "estimate and compare models of a table",
+  compare = "set saved fits side by side"
 )
 
 cli_main <- function(args) {
@@ -27,7 +28,7 @@ cli_main <- function(args) {
     ), "wavetax --help"))
   }
   run <- switch(args[1], demo = cli_demo, fit = cli_fit, check = cli_check, profile = cli_profile,
-                reshape = cli_reshape)
+                reshape = cli_reshape, compare = cli_compare)
   cli_guard(run(args[-1]), args[1])
 }
 
@@ -92,7 +93,7 @@ cli_arguments <- function(args, parser, positional) {
     optparse::print_help(parser)
     rlang::abort("help", class = "wavetax_help")
   }
-  if (length(parsed$args) != positional) {
+  if (!is.null(positional) && length(parsed$args) != positional) {
     stop_usage(sprintf("%s given, %d needed.", count_of(length(parsed$args), "argument"), positional))
   }
   parsed

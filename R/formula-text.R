@@ -6,6 +6,27 @@ formula_operators <- c("~", "+", "-", "*", "/", ":", "^", "%in%", "(")
 formula_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor",
                        "past", "ahead", "change", "entity_mean", "period_mean", "against")
 
+condition_operators <- c(formula_operators, "==", "!=", "<", ">", "<=", ">=", "&", "|", "!", "c", "is.na")
+
+# A condition on rows, such as "season > 2012".
+condition_from_text <- function(text, data) {
+  if (is.null(text)) return(NULL)
+  parsed <- parse_one_expression(text)
+  check_allowed(parsed, text, c(condition_operators, formula_functions))
+  check_columns(all.vars(parsed), data)
+  env <- formula_environment()
+  for (name in c("==", "!=", "<", ">", "<=", ">=", "&", "|", "!", "is.na")) assign(name, get(name, baseenv()), env)
+  rlang::new_formula(NULL, parsed, env = env)
+}
+
+# Effects: a word, a column, or columns and trends such as "harbour + coast:season".
+effects_from_text <- function(text, data) {
+  if (text %in% c("entity", "period", "both") || text %in% names(data)) return(text)
+  parsed <- parse_one_expression(sub("^\\s*~", "", text))
+  check_allowed(parsed, text, c("+", ":", "*", "(", "factor", "trend"))
+  rlang::new_formula(NULL, parsed, env = formula_environment())
+}
+
 formula_from_text <- function(text, data) {
   parsed <- parse_one_expression(text)
   check_allowed(parsed, text)
@@ -25,14 +46,14 @@ parse_one_expression <- function(text) {
   parsed[[1]]
 }
 
-check_allowed <- function(expr, text) {
-  if (is.symbol(expr) || is.numeric(expr) || is.character(expr)) return(invisible())
+check_allowed <- function(expr, text, allowed = c(formula_operators, formula_functions)) {
+  if (is.symbol(expr) || is.numeric(expr) || is.character(expr) || is.logical(expr)) return(invisible())
   if (!is.call(expr)) stop_formula_text(text, sprintf("%s is not allowed in it.", deparse_words(expr)))
   name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
-  if (!name %in% c(formula_operators, formula_functions)) {
+  if (!name %in% allowed) {
     stop_formula_text(text, sprintf("`%s` is not allowed in it.", deparse_words(expr[[1]])))
   }
-  for (part in as.list(expr)[-1]) check_allowed(part, text)
+  for (part in as.list(expr)[-1]) check_allowed(part, text, allowed)
 }
 
 stop_formula_text <- function(text, where) {

@@ -20,19 +20,19 @@
 #' plot_estimates(pooled, fixed, random, term = "levy")
 #' @export
 plot_estimates <- function(..., term = NULL, level = 0.95) {
-  fits <- collect_fits(rlang::enquos(...))
+  fits <- lapply(collect_fits(rlang::enquos(...)), fit_record)
   check_level(level)
   alone <- length(fits) == 1 && is.null(term)
   if (is.null(term) && !alone) term <- first_common_slope(fits)
   rows <- do.call(rbind, lapply(names(fits), function(model) {
     fit <- fits[[model]]
-    table <- as.data.frame(fit, level = level)
+    table <- interval_table(fit, level)
     table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
     if (nrow(table) == 0) return(NULL)
     cbind(table, row = if (alone) table$term else model, errors = fit$errors$label)
   }))
   check_any_rows(rows, term, fits)
-  outcome <- list_words(unique(vapply(fits, function(fit) fit$design$outcome, character(1))))
+  outcome <- list_words(unique(vapply(fits, `[[`, "", "outcome")))
   draw_estimates(
     rows,
     title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s, outcome %s", term, outcome),
@@ -41,13 +41,22 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   )
 }
 
+# Coefficients with their interval at another level than the record's.
+interval_table <- function(record, level) {
+  table <- as.data.frame(record)
+  half <- stats::qt((1 + level) / 2, record$errors$df) * table$std_error
+  table$low <- table$estimate - half
+  table$high <- table$estimate + half
+  table
+}
+
 check_level <- function(level) {
   if (is.numeric(level) && length(level) == 1 && level > 0 && level < 1) return(invisible())
   stop_wavetax("level", "`level` is not a number between 0 and 1.", todo = "For example 0.95.")
 }
 
 first_common_slope <- function(fits) {
-  slopes <- lapply(fits, function(fit) setdiff(names(fit$estimates), "(Intercept)"))
+  slopes <- lapply(fits, function(fit) setdiff(fit$coefficients$term, "(Intercept)"))
   common <- Reduce(intersect, slopes)
   if (length(common) > 0) return(common[1])
   unlist(slopes)[1]
@@ -55,7 +64,7 @@ first_common_slope <- function(fits) {
 
 check_any_rows <- function(rows, term, fits) {
   if (!is.null(rows)) return(invisible())
-  known <- unique(unlist(lapply(fits, function(fit) names(coef(fit)))))
+  known <- unique(unlist(lapply(fits, function(fit) as.data.frame(fit)$term)))
   stop_wavetax(
     "unknown_term", sprintf("No fit has a coefficient %s.", sQuote(term, FALSE)),
     todo = sprintf("Coefficients are %s.", list_some(known, 8))
