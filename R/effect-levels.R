@@ -95,7 +95,10 @@ one_way_errors <- function(fit) {
   )
 }
 
-group_weights <- function(fit, set) core_group_sizes(set$groups, fit$design$weights)
+group_weights <- function(fit, set) {
+  if (!is.null(set$groups$weight)) return(set$groups$weight)
+  core_group_sizes(set$groups, fit$design$weights)
+}
 
 prediction_errors <- function(fit) {
   weight <- group_weights(fit, fit$effects[[1]])

@@ -50,6 +50,7 @@
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
   outcomes <- several_outcomes(formula)
   if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
+  if (is_source(data)) return(fit_source("fixed", match.call(), formula, data, weights, errors, rows, effects))
   sets <- effect_sets(effects, data)
   design <- build_design(formula, data, weights, also = effect_columns(sets), absorbs_constant = TRUE,
                          rows = rows)

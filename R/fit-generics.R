@@ -98,6 +98,7 @@ coefficient_table <- function(fit, which, level = 0.95) {
 residuals.panel_fit <- function(object,
                                 type = c("disturbance", "effect", "both", "transformed"), ...) {
   type <- rlang::arg_match(type)
+  check_keeps_rows(object, "residuals")
   shrunken <- object$method %in% c("random", "correlated")
   if (type == "transformed" || (type == "disturbance" && !shrunken)) return(object$residuals)
   effect <- effect_by_row(object)
@@ -146,7 +147,10 @@ constant_of <- function(fit) {
 
 #' @rdname panel_fit
 #' @export
-fitted.panel_fit <- function(object, ...) object$design$y - residuals(object)
+fitted.panel_fit <- function(object, ...) {
+  check_keeps_rows(object, "fitted values")
+  object$design$y - residuals(object)
+}
 
 #' @rdname panel_fit
 #' @export
@@ -217,7 +221,7 @@ noise_variance <- function(fit, effects) {
 new_regressors <- function(fit, newdata) {
   design <- fit$design
   terms <- stats::delete.response(design$terms)
-  wanted <- intersect(all.vars(terms), names(design$data))
+  wanted <- intersect(all.vars(terms), c(names(design$data), design$columns))
   check_columns(wanted, newdata)
   index <- if (is_panel_frame(newdata)) panel_index(newdata)
   calls <- as.list(attr(terms, "predvars"))[-1]
@@ -300,6 +304,7 @@ terms.panel_fit <- function(x, ...) x$design$terms
 #' @export
 model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
   type <- if (missing(type)) "raw" else rlang::arg_match(type, c("raw", "swept"))
+  check_keeps_rows(object, "model matrix")
   terms <- names(coef(object))
   if (type == "swept") return(swept_regressors(object)[, terms, drop = FALSE])
   x <- do.call(cbind, object$design$x)

@@ -36,7 +36,7 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
     dropped = dropped_terms(solution, status, all_names, method, within),
     r_squared = solution$r_squared, notes = notes
   )
-  fit$residuals <- core_residuals(design_rows(design), transform, solution)
+  if (is.null(design$pieces)) fit$residuals <- core_residuals(design_rows(design), transform, solution)
   fit$parameters <- length(estimates) - sum(!fit$shows) + fit$df_effects + 1L + length(variance$sigma2)
   fit$log_lik <- normal_log_lik(fit)
   fit <- structure(fit, class = c(paste0("panel_fit_", method), "panel_fit"))
@@ -66,7 +66,7 @@ normal_log_lik <- function(fit) {
   weights <- fit$design$weights
   jacobian <- if (is.null(fit$solution$log_jacobian)) 0 else fit$solution$log_jacobian
   -n / 2 * (log(2 * pi * fit$ssr / n) + 1) + jacobian +
-    if (is.null(weights)) 0 else sum(log(weights)) / 2
+    if (is.null(weights)) 0 else sum(c(log(weights), fit$design$log_weights)) / 2
 }
 
 check_enough_rows <- function(solution, design, effects) {

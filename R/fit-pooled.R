@@ -11,7 +11,8 @@
 #' @param formula Outcome and regressors, as R's formulas have them:
 #'   `log(nights) ~ levy * pennant + factor(season)`. No offset. With several outcomes,
 #'   `cbind(log(nights), rescues) ~ levy`, there is a list of fits, one for each.
-#' @param data A [panel_frame()], or a plain data frame.
+#' @param data A [panel_frame()], or a plain data frame; for [fit_pooled()] and [fit_fixed()] also a
+#'   source read in pieces, see the section on data past memory.
 #' @param weights `NULL`, a one-sided formula (`~ berths`) or a column name. Rows of
 #'   weight 0 are left out.
 #' @param errors `NULL`, or one of [se_classical()], [se_clustered()]. By default
@@ -23,6 +24,16 @@
 #'   coefficient: `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`,
 #'   `high` (95 percent). Rows with a missing variable are left out and counted;
 #'   regressors that are combinations of others are dropped, with the reason.
+#' @section Data past memory:
+#' `data` may be the path of a CSV or Parquet file, or a function without arguments that gives a
+#' data frame at each call and `NULL` at the end. It is read in pieces that are forgotten; what
+#' is kept is of the size of the regressors and effects. Effects are one or two columns by name,
+#' `effects = ~ id + year`, the larger set first; categories and lags must be columns already.
+#' Clustered errors read the source a second time, so a function must start again after `NULL`.
+#' Without errors being named they are clustered by the first effect, or classical. Lines of a
+#' CSV file must not be broken inside quotes; of a Parquet file the columns used are held in
+#' memory. Residuals and fitted values are not kept. `wavetax_error_pieces` says what does not
+#' go piece by piece, or differs between pieces.
 #' @section Errors:
 #' `wavetax_error_unknown_column`, `_formula`, `_offset`, `_outcome`, `_weights`,
 #' `_not_finite`, `_no_rows`, `_empty_data`, `_one_level`, `_no_variation`,
@@ -36,6 +47,7 @@
 fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL) {
   outcomes <- several_outcomes(formula)
   if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
+  if (is_source(data)) return(fit_source("pooled", match.call(), formula, data, weights, errors, rows))
   design <- build_design(formula, data, weights, rows = rows)
   state <- core_pooled_state(design_rows(design))
   new_panel_fit("pooled", match.call(), design, core_solve_pooled(state), errors = errors)

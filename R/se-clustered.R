@@ -58,21 +58,27 @@ check_one_clustering <- function(by) {
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
   name <- cluster_column(fit, spec$by, spec$named)
-  clusters <- cluster_groups(fit, name)
-  G <- clusters$count
-  check_clusters(clusters, name)
-  scores <- core_cluster_scores(
-    design_rows(fit$design), fit$transform, fit$solution, fit$residuals, clusters
-  )
+  parts <- if (is.null(fit$design$pieces)) row_scores(fit, name) else piece_scores(fit, name)
+  G <- parts$count
   factor <- 1
-  if (spec$type == "CR1") {
-    factor <- G / (G - 1) * (fit$n - 1) / (fit$n - cluster_parameters(fit, clusters))
-  }
+  if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - parts$parameters)
   list(
-    covariance = name_both(factor * core_sandwich(fit$bread, scores), names(fit$estimates)),
+    covariance = name_both(factor * core_sandwich(fit$bread, parts$scores), names(fit$estimates)),
     df = G - 1, label = paste("clustered by", name), by = name, clusters = G, type = spec$type,
     notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster")),
     spec = spec
+  )
+}
+
+# list(scores, count, parameters) of the fit's own rows.
+row_scores <- function(fit, name) {
+  clusters <- cluster_groups(fit, name)
+  check_clusters(clusters, name)
+  list(
+    scores = core_cluster_scores(
+      design_rows(fit$design), fit$transform, fit$solution, fit$residuals, clusters
+    ),
+    count = clusters$count, parameters = cluster_parameters(fit, clusters)
   )
 }
 
@@ -105,12 +111,15 @@ check_clusters <- function(clusters, name) {
       todo = "Cluster by a complete column, or leave those rows out before estimating."
     )
   }
-  if (clusters$count < 2) {
-    stop_wavetax(
-      "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, format(clusters$labels[1])),
-      todo = "Clustered errors need many clusters; `se_classical()` needs none."
-    )
-  }
+  check_cluster_count(clusters$count, name, clusters$labels)
+}
+
+check_cluster_count <- function(count, name, labels) {
+  if (count >= 2) return(invisible())
+  stop_wavetax(
+    "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, format(labels[1])),
+    todo = "Clustered errors need many clusters; `se_classical()` needs none."
+  )
 }
 
 # k*: slopes, and the rank of the constant and those effects that are not nested in the

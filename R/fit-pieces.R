@@ -1,0 +1,273 @@
+# Fits from a source read in pieces. First reading: each piece is accumulated into a state,
+# and states merge. With two sets of effects the levels of the second enter the state as
+# dummies. Clustered errors take a second reading, when the coefficients are known.
+
+# Functions of a formula that work row by row, and so piece by piece.
+row_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "ifelse", "pmin", "pmax", "is.na",
+                   "as.numeric", "as.integer", "round", "floor", "cbind",
+                   "~", "+", "-", "*", "/", ":", "^", "%%", "%/%", "(", "==", "!=", "<", ">", "<=", ">=",
+                   "&", "|", "!", "%in%", "c")
+most_dummies <- 200
+most_cells <- 5e7
+
+fit_source <- function(method, call, formula, source, weights, errors, rows, effects = NULL) {
+  check_formula(formula)
+  check_row_functions(list(formula, weights, rows))
+  sets <- if (!is.null(effects)) source_sets(effects)
+  spec <- source_errors(errors, sets)
+  wanted <- unique(c(
+    all.vars(formula), if (rlang::is_formula(weights)) all.vars(weights) else weights,
+    if (!is.null(rows)) all.vars(rows), effect_columns(sets), spec$by
+  ))
+  reader <- list(
+    from = source, columns = wanted, formula = formula, weights = weights, rows = rows, sets = sets, by = spec$by
+  )
+  total <- accumulate_pieces(reader)
+  swept <- if (is.null(sets)) {
+    list(solution = core_solve_pooled(total$state), transform = NULL, effects = list())
+  } else {
+    solve_pieces(total, sets)
+  }
+  design <- total$design
+  design$pieces <- reader
+  swept$solution$labels <- total$labels
+  new_panel_fit(method, call, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
+}
+
+check_row_functions <- function(expressions) {
+  used <- unique(unlist(lapply(expressions, function(e) setdiff(all.names(e), all.vars(e)))))
+  other <- setdiff(used, row_functions)
+  if (length(other) == 0) return(invisible())
+  stop_pieces(
+    sprintf("`%s()` cannot be computed piece by piece.", other[1]),
+    c("Make it a column of the data first.",
+      if (other[1] %in% c("factor", "against")) "Categories can be effects: `effects = ~ id + kind`.")
+  )
+}
+
+# One or two columns; the words "entity" and "period" mean nothing on a source.
+source_sets <- function(effects) {
+  good <- rlang::is_formula(effects, lhs = FALSE)
+  labels <- if (good) attr(stats::terms(effects), "term.labels")
+  if (good && length(labels) %in% 1:2 && !any(grepl("[:()]", labels))) {
+    return(lapply(gsub("`", "", labels), new_effect_set))
+  }
+  stop_effects("On a source read in pieces `effects` is one or two columns.",
+               "For example `effects = ~ id + year`.")
+}
+
+source_errors <- function(errors, sets) {
+  if (is.null(errors)) {
+    if (is.null(sets)) return(se_classical())
+    return(se_clustered(stats::reformulate(sprintf("`%s`", sets[[1]]$columns))))
+  }
+  check_error_spec(errors)
+  if (identical(errors$by, "entity") && !errors$named) errors$by <- sets[[1]]$columns
+  if (!is.null(errors$by)) errors$named <- TRUE
+  errors
+}
+
+# A piece's design, or NULL where no row of it is complete.
+piece_design <- function(piece, reader) {
+  design <- tryCatch(
+    build_design(reader$formula, piece, reader$weights, also = c(effect_columns(reader$sets), reader$by),
+                 absorbs_constant = !is.null(reader$sets), rows = reader$rows),
+    wavetax_error_no_rows = function(cnd) NULL
+  )
+  if (!is.null(design) && !is.null(design$contrasts) && length(design$xlevels) > 0) {
+    stop_pieces(sprintf("`%s` holds categories, which differ from piece to piece.", names(design$xlevels)[1]),
+                "Categories can be effects: `effects = ~ id + kind`.")
+  }
+  design
+}
+
+# One reading of the source: step(total, design) for each piece in turn.
+fold_pieces <- function(reader, total, step) {
+  source <- open_source(reader$from, reader$columns)
+  on.exit(source$close())
+  kinds <- NULL
+  repeat {
+    piece <- source$next_piece()
+    if (is.null(piece)) return(total)
+    if (nrow(piece) == 0) next
+    kinds <- check_same_kinds(kinds, piece[intersect(reader$columns, names(piece))], source$words)
+    design <- piece_design(piece, reader)
+    if (!is.null(design)) total <- step(total, design)
+  }
+}
+
+# Codes of x among the values known so far, in order of appearance: list(codes, known).
+code_values <- function(known, x) {
+  if (is.factor(x)) x <- as.character(x)
+  codes <- match(x, known)
+  unknown <- which(is.na(codes))
+  if (length(unknown) > 0) {
+    new <- unique(x[unknown])
+    codes[unknown] <- length(known) + match(x[unknown], new)
+    known <- c(known, new)
+  }
+  list(codes = codes, known = known)
+}
+
+accumulate_pieces <- function(reader) {
+  none <- lapply(reader$sets, function(set) NULL)
+  total <- fold_pieces(reader, list(labels = none, sizes = none, log_weights = 0), function(total, design) {
+    if (is.null(total$design)) total$design <- design
+    check_same_terms(total$design, design)
+    total$missing <- add_missing(total$missing, design$missing)
+    if (!is.null(design$weights)) total$log_weights <- total$log_weights + sum(log(design$weights))
+    columns <- lapply(reader$sets, function(set) used_column(design, set$columns))
+    coded <- Map(code_values, total$labels, columns)
+    total$labels <- lapply(coded, `[[`, "known")
+    codes <- lapply(coded, `[[`, "codes")
+    total$sizes <- Map(function(size, code, labels) {
+      c(size, integer(length(labels) - length(size))) + tabulate(code, length(labels))
+    }, total$sizes, codes, total$labels)
+    pooled <- is.null(reader$sets)
+    one <- if (pooled) core_pooled_state(design_rows(design)) else piece_state(design, codes, total$labels)
+    total$state <- merge_pieces(total$state, one, pooled, length(design$x))
+    total
+  })
+  if (is.null(total$design)) {
+    stop_wavetax("no_rows", "No row of the source has all the variables of the formula.",
+                 todo = "Leave the emptiest variable out, or check how the file was written.")
+  }
+  total$design <- design_without_rows(total$design, total$missing, total$log_weights)
+  total
+}
+
+# What a fit keeps of the design: no rows, and of the data the names of the columns.
+design_without_rows <- function(design, missing, log_weights) {
+  design$missing <- missing
+  design$log_weights <- log_weights
+  design$columns <- names(design$data)
+  design$x <- lapply(design$x, function(x) numeric())
+  if (!is.null(design$weights)) design$weights <- numeric()
+  design$y <- numeric()
+  design$rows <- NULL
+  design$data <- NULL
+  design
+}
+
+check_same_terms <- function(first, design) {
+  if (identical(names(first$x), names(design$x))) return(invisible())
+  stop_pieces(sprintf("A piece gives the regressors %s, the first gave %s.", list_some(names(design$x), 6),
+                      list_some(names(first$x), 6)))
+}
+
+add_missing <- function(a, b) {
+  if (is.null(a)) return(b)
+  names <- union(names(a$by_variable), names(b$by_variable))
+  of <- function(x) ifelse(is.na(x[names]), 0L, x[names])
+  by_variable <- stats::setNames(of(a$by_variable) + of(b$by_variable), names)
+  list(total = a$total + b$total, by_variable = by_variable, zero_weight = a$zero_weight + b$zero_weight)
+}
+
+# The one-way state of [dummies of the second set, x, y], the first of its levels left out.
+piece_state <- function(design, codes, labels) {
+  dummies <- if (length(codes) == 2) {
+    count <- length(labels[[2]])
+    check_dummies(count, length(labels[[1]]))
+    lapply(seq_len(count)[-1], function(level) as.double(codes[[2]] == level))
+  }
+  rows <- core_rows(design$y, c(dummies, design$x), weights = design$weights)
+  core_one_way_state(rows, core_groups(codes[[1]], length(labels[[1]])))
+}
+
+check_dummies <- function(levels, groups) {
+  if (levels <= most_dummies && as.double(levels) * groups <= most_cells) return(invisible())
+  stop_pieces(
+    sprintf("The second set of effects has %s: too many to carry from piece to piece.", count_of(levels, "level")),
+    c(sprintf("At most %d can be; name the larger set first, `effects = ~ id + year`.", most_dummies),
+      "Data that fit into memory have no such limit.")
+  )
+}
+
+merge_pieces <- function(a, b, pooled, k) {
+  if (is.null(a)) return(b)
+  if (pooled) return(core_merge_pooled(a, b))
+  core_merge_one_way(core_widen(a, nrow(b$means), k + 1L), b)
+}
+
+# Effects, slopes and the transformation from the merged state.
+solve_pieces <- function(total, sets) {
+  k <- length(total$design$x)
+  swept <- core_solve_dummies(total$state, k)
+  solution <- swept$solution
+  levels <- core_piece_levels(swept)
+  effects <- Map(function(set, labels, size, weight, level) {
+    c(set[c("name", "columns", "trends", "intercept")], list(
+      labels = labels, groups = list(count = length(labels), weight = weight), size = size, singletons = sum(size == 1),
+      level = level, slopes = list()
+    ))
+  }, sets, total$labels, total$sizes, swept$weights, levels)
+  list(solution = solution, effects = effects, transform = list(
+    layers = swept$layers, shift = solution$grand, centre = solution$grand, centred = 1L
+  ))
+}
+
+# Scores by cluster from a second reading of the source: list(scores, count, parameters).
+piece_scores <- function(fit, name) {
+  reader <- fit$design$pieces
+  reader$by <- name
+  reader$columns <- union(reader$columns, name)
+  start <- list(
+    clusters = NULL, scores = matrix(0, length(fit$estimates), 0), rows = 0,
+    cluster_of = lapply(fit$effects, function(set) rep(NA_integer_, set$groups$count)),
+    nested = rep(TRUE, length(fit$effects))
+  )
+  total <- fold_pieces(reader, start, function(total, design) add_piece_scores(total, design, fit, name))
+  if (total$rows != fit$n) stop_other_rows(fit$n, total$rows)
+  count <- length(total$clusters)
+  check_cluster_count(count, name, total$clusters)
+  list(scores = total$scores, count = count, parameters = piece_parameters(fit, total$nested))
+}
+
+add_piece_scores <- function(total, design, fit, name) {
+  column <- used_column(design, name)
+  coded <- code_values(total$clusters, column)
+  total$clusters <- coded$known
+  clusters <- coded$codes
+  transform <- fit$transform
+  for (s in seq_along(fit$effects)) {
+    set <- fit$effects[[s]]
+    codes <- code_values(set$labels, used_column(design, set$columns))$codes
+    transform$layers[[s]]$codes <- codes
+    before <- total$cluster_of[[s]][codes]
+    total$cluster_of[[s]][codes] <- clusters
+    changed <- any(before != clusters, na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters)
+    if (changed) total$nested[s] <- FALSE
+  }
+  rows <- design_rows(design)
+  e <- core_residuals(rows, transform, fit$solution)
+  scores <- core_cluster_scores(rows, transform, fit$solution, e, core_groups(clusters, length(total$clusters)))
+  seen <- seq_len(ncol(total$scores))
+  scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
+  total$scores <- scores
+  total$rows <- total$rows + length(design$y)
+  total
+}
+
+# k* of se_clustered(): slopes and the rank of the constant and of the effects that are not
+# nested in the clusters.
+piece_parameters <- function(fit, nested) {
+  slopes <- length(slope_names(fit))
+  if (length(nested) == 0) return(length(fit$estimates))
+  if (!any(nested)) return(slopes + fit$df_effects)
+  slopes + max(1, sum(vapply(fit$effects[!nested], function(set) set$groups$count, 0)))
+}
+
+stop_other_rows <- function(first, second) {
+  stop_pieces(
+    sprintf("The source gave %s the first time and %s the second.", count_of(first, "row"), count_words(second)),
+    c("A function must start again after it has given NULL.", "`errors = se_classical()` reads it once.")
+  )
+}
+
+check_keeps_rows <- function(fit, what) {
+  if (is.null(fit$design$pieces)) return(invisible())
+  stop_wavetax(
+    "pieces", sprintf("A fit from a source read in pieces keeps no rows, so it has no %s.", what),
+    todo = "Use `predict(fit, newdata)` on the rows that you want."
+  )
+}
