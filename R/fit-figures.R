@@ -29,11 +29,11 @@ fit_figures <- function(fit) {
   r_squared <- as.list(unname(fit$r_squared[kinds]))
   names(r_squared) <- paste0("r2_", gsub(" ", "_", kinds))
   size <- panel_size(fit)
-  F <- regression_f(fit)
+  test <- regression_f(fit)
   structure(data.frame(
     rows = fit$n, entities = size[1], periods = size[2], coefficients = length(stats::coef(fit)),
     df_residual = fit$df_residual, df_effects = fit$df_effects, df_exact = fit$df_exact, r_squared,
-    f = F$f, f_df1 = F$df1, f_df2 = fit$df_residual, f_p = F$p, rmse = sqrt(sigma2_of(fit)),
+    f = test$f, f_df1 = test$df1, f_df2 = fit$df_residual, f_p = test$p, rmse = sqrt(sigma2_of(fit)),
     log_lik = fit$log_lik, parameters = fit$parameters, aic = stats::AIC(fit), bic = stats::BIC(fit),
     iterations = if (is.null(fit$solution$iterations)) 0 else fit$solution$iterations,
     achieved = if (is.null(fit$solution$achieved)) 0 else fit$solution$achieved

@@ -198,7 +198,8 @@ prediction_variance <- function(fit, x, newdata, effects) {
       todo = "`effects = FALSE` gives them for an average group."
     )
   }
-  at <- if (is.null(newdata)) set$groups$codes else match(as.character(newdata[[set$columns]]), as.character(set$labels))
+  at <- set$groups$codes
+  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$labels))
   weight <- group_weights(fit, set)
   means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
   if (fit$method == "fixed") {

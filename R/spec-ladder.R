@@ -30,7 +30,8 @@ spec_ladder <- function(outcome, focus, steps, data, ...) {
   for (s in seq_along(steps)) {
     step <- steps[[s]]
     added <- step_effects(step, data)
-    if (is.null(added)) right <- call("+", right, one_side(step, sprintf("step %d", s))) else effects <- c(effects, added)
+    effects <- c(effects, added)
+    if (is.null(added)) right <- call("+", right, one_side(step, sprintf("step %d", s)))
     fits <- c(fits, list(ladder_fit(left, right, effects, data, env, ...)))
     names <- c(names, step_name(step, names(steps)[s], added))
   }

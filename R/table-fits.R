@@ -76,7 +76,8 @@ read_record <- function(entry) {
   entry$covariance <- matrix(as.numeric(vector_of(unlist(entry$covariance, recursive = FALSE))),
                              nrow(entry$coefficients), byrow = TRUE)
   dimnames(entry$covariance) <- list(entry$coefficients$term, entry$coefficients$term)
-  entry$dropped <- if (length(entry$dropped) > 0) table_of(entry$dropped) else data.frame(term = character(), reason = character())
+  none <- data.frame(term = character(), reason = character())
+  entry$dropped <- if (length(entry$dropped) > 0) table_of(entry$dropped) else none
   for (field in c("effects", "closing")) entry[[field]] <- as.character(vector_of(entry[[field]]))
   entry$r_squared <- lapply(entry$r_squared, function(x) if (is.null(x)) NA_real_ else as.numeric(x))
   if (!is.null(entry$means)) entry$means$terms <- vector_of(entry$means$terms)

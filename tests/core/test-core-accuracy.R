@@ -63,3 +63,78 @@ test_that("weights over nine orders of magnitude agree with lm() on dummies", {
   expect_equal(ours$coefficients[-1], unname(coef(base)[2:3]), tolerance = 1e-9)
   expect_equal(ours$ssr, sum(w * residuals(base)^2), tolerance = 1e-9)
 })
+
+# The same on several sets: the slopes of the sweep and of lm() on all dummies.
+sets_and_dummies <- function(y, x, codes, weights = NULL, options = core_absorb_options) {
+  sets <- lapply(codes, function(one) core_effect_set(match(one, unique(one))))
+  ours <- core_solve_absorbed(core_absorb(core_rows(y, x, weights = weights), sets, options))
+  dummies <- lapply(codes, function(one) model.matrix(~ factor(one))[, -1, drop = FALSE])
+  X <- do.call(cbind, c(x, dummies))
+  base <- lm(y ~ X, weights = weights, tol = 1e-12)
+  list(ours = ours, slopes = ours$coefficients[-1], base = unname(coef(base)[1 + seq_along(x)]), fit = base)
+}
+uneven_sets <- function(n = 300, seed = 6) {
+  set.seed(seed)
+  list(entity = sample(40, n, TRUE), period = sample(9, n, TRUE))
+}
+
+test_that("two sets: a shift of 1e8, near-collinear pairs and wide weights cost no more digits than in lm()", {
+  codes <- uneven_sets()
+  n <- 300
+  a <- rnorm(n) + codes$entity / 9
+  noise <- rnorm(n)
+  truth <- sets_and_dummies(a + noise, list(a, noise^2), codes)$slopes
+  moved <- sets_and_dummies(a + noise, list(a + 1e8, noise^2), codes)
+  expect_gt(digits(moved$slopes, truth), digits(moved$base, truth) - 1)
+  near <- sets_and_dummies(a + noise, list(a, a + 1e-6 * rnorm(n)), codes)
+  expect_equal(near$slopes, near$base, tolerance = 1e-7)
+  wide <- sets_and_dummies(a + noise, list(a, noise^2), codes, weights = 10^runif(n, -5, 4))
+  expect_equal(wide$slopes, wide$base, tolerance = 1e-8)
+  expect_equal(wide$ours$ssr, deviance(wide$fit), tolerance = 1e-8)
+})
+
+test_that("a regressor that varies in one entity only, singletons, components and an effect of one level", {
+  codes <- uneven_sets()
+  n <- 300
+  y <- rnorm(n)
+  only <- ifelse(codes$entity == 7, rnorm(n), 0)
+  one <- sets_and_dummies(y, list(only, rnorm(n)), codes)
+  expect_equal(one$slopes, one$base, tolerance = 1e-10)
+  alone <- list(entity = c(codes$entity, 1000 + 1:50), period = c(codes$period, sample(9, 50, TRUE)))
+  x <- rnorm(n + 50)
+  singles <- sets_and_dummies(c(y, rnorm(50)), list(x), alone)
+  expect_equal(singles$slopes, sets_and_dummies(y, list(x[1:n]), codes)$slopes, tolerance = 1e-12)
+  expect_equal(singles$ours$df_residual, df.residual(singles$fit))
+  constant <- sets_and_dummies(y, list(x[1:n]), codes["entity"])
+  again <- core_absorb(core_rows(y, list(x[1:n])),
+                       list(core_effect_set(match(codes$entity, unique(codes$entity))), core_effect_set(rep(1L, n))))
+  expect_equal(core_solve_absorbed(again)$coefficients[-1], constant$base, tolerance = 1e-12)
+})
+
+test_that("1e5 singletons and several thousand components, iterated", {
+  set.seed(7)
+  blocks <- 3000
+  block <- rep(seq_len(blocks), each = 8)
+  entity <- c(2L * block - rep(0:1, length(block) / 2), 2L * blocks + 1:100000)
+  other <- c(3L * block - sample(0:2, length(block), TRUE), sample(3L * blocks, 100000, TRUE))
+  n <- length(entity)
+  x <- rnorm(n)
+  rows <- core_rows(x + rnorm(n), list(x))
+  sets <- lapply(list(entity, other), function(one) core_effect_set(match(one, unique(one))))
+  state <- core_absorb(rows, sets)
+  expect_false(state$dense)
+  full <- core_solve_absorbed(state)
+  kept <- seq_along(block)
+  inner <- lapply(list(entity[kept], other[kept]), function(one) core_effect_set(match(one, unique(one))))
+  part <- core_solve_absorbed(core_absorb(core_rows(rows$y[kept], list(x[kept])), inner))
+  expect_equal(full$coefficients[2], part$coefficients[2], tolerance = 1e-9)
+  expect_identical(full$df_residual, part$df_residual)
+  # Each block's own regression on its dummies, stacked: what is left of x and y by block.
+  swept <- lapply(split(kept, block), function(rows_of) {
+    dummies <- lapply(list(entity[rows_of], other[rows_of]), function(one) outer(one, unique(one), `==`) + 0)
+    D <- do.call(cbind, dummies)
+    qr.resid(qr(D), cbind(x[rows_of], rows$y[rows_of]))
+  })
+  swept <- do.call(rbind, swept)
+  expect_equal(full$coefficients[2], sum(swept[, 1] * swept[, 2]) / sum(swept[, 1]^2), tolerance = 1e-9)
+})

@@ -1,6 +1,9 @@
 // Tests of the C++ core, without R.
+#include <wavetax/absorb.hpp>
+#include <wavetax/columns.hpp>
 #include <wavetax/keys.hpp>
 #include <wavetax/oneway.hpp>
+#include <wavetax/rank.hpp>
 #include <wavetax/scores.hpp>
 #include <wavetax/solve.hpp>
 
@@ -159,6 +162,80 @@ void keys() {
   check(wavetax::any_repeated_cell(entity.data(), again.data(), 3, 2, 2), "a repeated cell");
 }
 
+// Two sets of effects on the sample: its own groups, and seven others.
+void absorbing() {
+  const int n = 400;
+  const Sample sample(n);
+  std::vector<int> second(n);
+  for (int i = 0; i < n; ++i) second[i] = (i * i) % 7 + 1;
+  const std::size_t N = sample.groups();
+  Eigen::MatrixXd dummies = Eigen::MatrixXd::Zero(n, N + 7);
+  for (int i = 0; i < n; ++i) dummies(i, sample.codes[i] - 1) = dummies(i, N + second[i] - 1) = 1.0;
+  for (const bool weighted : {false, true}) {
+    const wavetax::Rows rows = sample.rows(0, n, weighted);
+    const Eigen::VectorXd root = weighted ? sample.weights.cwiseSqrt().eval() : Eigen::VectorXd::Ones(n).eval();
+    const Eigen::MatrixXd data = root.asDiagonal() * sample.data, D = root.asDiagonal() * dummies;
+    const Eigen::MatrixXd left = data - D * D.completeOrthogonalDecomposition().solve(data);
+    const std::vector<wavetax::EffectSet> sets{{sample.codes.data(), N, {nullptr}, 0.0},
+                                               {second.data(), 7, {nullptr}, 0.0}};
+    for (const std::size_t limit : {std::size_t{100}, std::size_t{0}}) {
+      wavetax::AbsorbOptions options;
+      options.dense_limit = limit;
+      const wavetax::Absorber absorbed(rows, sets, {1.0, 2.0, 3.0}, wavetax::not_stored, options);
+      check(absorbed.converged && near(squared(absorbed.triangle()), left.transpose() * left, 1e-9),
+            limit > 0 ? "two sets swept densely" : "two sets swept by iteration");
+    }
+    // A ridge: the factor of the swept rows and the levels is that of generalised least squares.
+    const double u = 0.7, v = 0.2;
+    const std::vector<wavetax::EffectSet> random{{sample.codes.data(), N, {nullptr}, 1 / u},
+                                                 {second.data(), 7, {nullptr}, 1 / v}};
+    Eigen::VectorXd variance(N + 7);
+    variance << Eigen::VectorXd::Constant(N, u), Eigen::VectorXd::Constant(7, v);
+    const Eigen::MatrixXd V = Eigen::MatrixXd::Identity(n, n) + D * variance.asDiagonal() * D.transpose();
+    const wavetax::Absorber shrunken(rows, random, {0.0, 0.0, 0.0}, wavetax::not_stored, {});
+    check(near(squared(shrunken.triangle()), data.transpose() * V.ldlt().solve(data), 1e-9), "shrunken levels");
+    check(std::abs(shrunken.log_determinant() - V.ldlt().vectorD().array().log().sum()) < 1e-8, "log determinant");
+  }
+  std::vector<int> a(N), b(7);
+  const int parts = wavetax::components(sample.codes.data(), second.data(), n, N, 7, a.data(), b.data());
+  check(static_cast<int>(N) + 7 - parts == dummies.colPivHouseholderQr().rank(), "rank from components");
+}
+
+void preconditioning() {
+  // A path has no cycles: its factor is exact.
+  std::vector<wavetax::Edge> edges;
+  Eigen::MatrixXd L = Eigen::MatrixXd::Zero(6, 6);
+  for (int i = 0; i < 5; ++i) {
+    const double w = 1.0 + i;
+    edges.push_back({i, i + 1, w});
+    L(i, i) += w;
+    L(i + 1, i + 1) += w;
+    L(i, i + 1) = L(i + 1, i) = -w;
+  }
+  Eigen::VectorXd right(6), x;
+  right << 1, -2, 3, -1, 0.5, -1.5;
+  x = right;
+  wavetax::LaplacianFactor(edges, 6).solve<1>(x.data());
+  check(near(L * x, right), "the Laplacian of a tree is solved exactly");
+  const wavetax::PivotedCholesky pivoted(std::vector<double>(L.data(), L.data() + 36), std::vector<double>(6, 1.0),
+                                         1e-10);
+  check(pivoted.rank() == 5, "a Laplacian's rank");
+  std::vector<double> y(right.data(), right.data() + 6);
+  pivoted.solve(y, 1);
+  check(near(L * Eigen::Map<Eigen::VectorXd>(y.data(), 6), right), "a consistent singular system is solved");
+}
+
+void columns() {
+  const std::vector<double> first{1, 2, 3}, third{7, 8, 9};
+  std::vector<double> out(9);
+  wavetax::interleave<double>({first.data(), nullptr, third.data()}, 3, -1.0, out.data(), 1);
+  check(out == std::vector<double>({1, -1, 7, 2, -1, 8, 3, -1, 9}), "columns interleaved");
+  const std::vector<double> x{5, 1, 9, 4, 2};
+  const std::vector<int> codes{1, 1, 1, 2, 1};
+  check(wavetax::group_medians(x.data(), codes.data(), 5, 2, 2, -1.0) == std::vector<double>({2, -1}),
+        "lower medians, none for small groups");
+}
+
 }  // namespace
 
 int main() {
@@ -167,6 +244,9 @@ int main() {
   threads();
   solving();
   keys();
+  absorbing();
+  preconditioning();
+  columns();
   std::printf("%d passed, %d failed\n", passed, failed);
   return failed > 0;
 }

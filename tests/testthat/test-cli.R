@@ -56,6 +56,31 @@ test_that("options reach the fits, and files are written", {
   expect_setequal(list.files(folder), c("t.md", "f.png"))
 })
 
+test_that("every model, effects and rows as text, saved and compared", {
+  folder <- fresh_folder()
+  a <- file.path(folder, "a.json")
+  run <- fit_demo("--model", "fixed", "--model", "random,correlated,between,difference", "--effects", "both",
+                  "--rows", "season > 2010", "--save", a, "--format", "csv")
+  expect_identical(run$status, 0L)
+  panel <- harbour_panel()
+  fixed <- fit_fixed(log(nights) ~ levy + storms, panel, "both", rows = ~ season > 2010)
+  rows <- utils::read.csv(text = run$out)
+  expect_equal(rows$estimate[rows$model == "fixed" & rows$term == "levy"], coef(fixed)[["levy"]])
+  expect_identical(unique(rows$model), c("fixed", "random", "correlated", "between", "difference"))
+  b <- file.path(folder, "b.json")
+  own <- fit_demo("--model", "fixed", "--effects", "harbour + harbour:trend(season)", "--save", b, "--format",
+                  "markdown")
+  expect_match(own$out, "^\\| harbour trends in season \\| fixed", all = FALSE)
+  both <- wavetax("compare", a, b, "--terms", "levy")
+  expect_match(both$out, "^ +a fixed|^ +fixed", all = FALSE)
+  expect_identical(capture.output(print(read_fits(a)$fixed)), capture.output(print(fixed)))
+  expect_identical(jsonlite::read_json(a)$format, "wavetax fits")
+  expect_identical(wavetax("compare", shipped())$status, 1L)
+  expect_identical(fit_demo("--rows", "system('x') > 1")$status, 1L)
+  expect_identical(fit_demo("--effects", "harbour + unlink('x')")$status, 1L)
+  expect_identical(fit_demo("--format", "pdf")$status, 2L)
+})
+
 test_that("refused data and models: status 1, the message, no traceback, nothing on standard output", {
   refused <- function(run, words) {
     expect_identical(run$status, 1L)

@@ -7,7 +7,8 @@ source_root <- function() {
 
 layers <- list(
   core = "^(core-|RcppExports)", base = "^(conditions|words)", panel = "^panel-",
-  model = "^(design|fit-|se-|formula-|effect-levels|variance-parts|spec-)", tests = "^test-", presentation = "^(show-|table-|plot-)",
+  model = "^(design|fit-|se-|formula-|effect-levels|variance-parts|spec-)", tests = "^test-",
+  presentation = "^(show-|table-|plot-)",
   cli = "^cli-"
 )
 
