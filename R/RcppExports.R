@@ -81,6 +81,10 @@ cpp_one_way <- function(columns, weights, codes, groups, sorted, threads) {
     .Call(`_wavetax_cpp_one_way`, columns, weights, codes, groups, sorted, threads)
 }
 
+cpp_group_means <- function(columns, weights, codes, groups, sorted, threads) {
+    .Call(`_wavetax_cpp_group_means`, columns, weights, codes, groups, sorted, threads)
+}
+
 cpp_merge_one_way <- function(a, b) {
     .Call(`_wavetax_cpp_merge_one_way`, a, b)
 }

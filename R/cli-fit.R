@@ -117,7 +117,7 @@ cli_show <- function(fits, options) {
     }
     if (options$tests) cli_tests(fits)
   }
-  cli_print_table(table, fits, options$format)
+  if (options$format != "text" || length(fits) > 1) cli_print_table(table, fits, options$format)
   cli_write_table(table, options)
   if (!is.null(options$save)) {
     write_fits(fits, file = options$save)

@@ -31,6 +31,15 @@ core_loadings <- function(set, weights) {
   if (set$intercept) c(list(NULL), loadings) else loadings
 }
 
+# Means of [x, y] by group: list(means, weight, n).
+core_group_means <- function(rows, groups, threads = core_threads(length(rows$y))) {
+  state <- cpp_group_means(
+    c(rows$x, list(rows$y)), rows$weights, groups$codes, groups$count, groups$sorted, threads
+  )
+  state$n <- length(rows$y)
+  state
+}
+
 # Order of elimination: most unknowns first.
 core_elimination_order <- function(sets) {
   unknowns <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
@@ -38,7 +47,8 @@ core_elimination_order <- function(sets) {
 }
 
 core_weighted_means <- function(columns, weights) {
-  vapply(columns, function(x) if (is.null(weights)) mean(x) else sum(weights * x) / sum(weights), numeric(1))
+  total <- if (is.null(weights)) length(columns[[1]]) else sum(weights)
+  vapply(columns, function(x) sum(if (is.null(weights)) x else weights * x) / total, numeric(1))
 }
 
 # Limits of the iteration: see `Absorber`.
@@ -72,7 +82,7 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
   })
   # The first layer of levels, in the order of elimination, holds the centre.
   c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
-            "squares")],
+            "squares", "means", "shared")],
     list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
          order = order, sets = sets, sizes = lapply(sets, core_group_sizes, rows$weights), n = length(rows$y),
          weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
@@ -154,6 +164,22 @@ core_graph <- function(a, b, connected = FALSE) {
 core_group_sizes <- function(set, weights) {
   if (is.null(weights)) return(as.double(tabulate(set$codes, set$count)))
   cpp_group_sums(weights, set$codes, set$count)
+}
+
+# Squared correlations of x'b with y by the first set's groups, from what the sweep has: the
+# means of the groups, and z'Qz of which the others' share is known. NULL where that set has
+# trends.
+core_swept_r_squared <- function(state, b) {
+  if (is.null(state$means) || is.null(state$shared)) return(NULL)
+  sizes <- state$sizes[[state$order[1]]]
+  both <- cbind(c(b, 0), c(numeric(length(b)), 1))
+  within <- crossprod(both, (crossprod(state$within) + state$shared) %*% both)
+  means <- crossprod(both, state$means - state$centre)
+  overall <- within + tcrossprod(means * rep(sqrt(sizes), each = 2L))
+  once <- means[, sizes > 0, drop = FALSE]
+  once <- once - rowMeans(once)
+  correlation <- function(m) if (m[1, 1] * m[2, 2] > 0) m[1, 2]^2 / (m[1, 1] * m[2, 2]) else NA_real_
+  c(within = correlation(within), between = correlation(tcrossprod(once)), overall = correlation(overall))
 }
 
 # Squared correlations of x'b with y: within and between the groups, and overall, from

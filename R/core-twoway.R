@@ -46,8 +46,9 @@ core_two_way_parts <- function(rows, sets, threads = core_threads(length(rows$y)
   list(
     rows = rows, sets = sets, n = length(rows$y), within = core_solve_absorbed(swept),
     converged = swept$dense || swept$converged,
-    states = lapply(sets, function(set) {
-      core_one_way_state(rows, core_groups(set$codes, set$count), threads)
+    states = lapply(seq_along(sets), function(s) {
+      if (s == swept$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = length(rows$y)))
+      core_group_means(rows, core_groups(sets[[s]]$codes, sets[[s]]$count), threads)
     })
   )
 }

@@ -86,7 +86,7 @@ sweep_sets <- function(design, sets, groups) {
   state <- core_absorb(design_rows(design), core_sets)
   check_converged(state)
   solution <- core_solve_absorbed(state)
-  solution$r_squared <- r_squared_of_sets(design, sets, groups, solution)
+  solution$r_squared <- r_squared_of_sets(design, sets, groups, state, solution)
   # Where no set has levels, the sweep added one for all rows.
   solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
@@ -97,13 +97,15 @@ sweep_sets <- function(design, sets, groups) {
 
 # Within and between are those of the entity where it is among the effects, otherwise of the
 # first set.
-r_squared_of_sets <- function(design, sets, groups, solution) {
-  names <- vapply(sets, `[[`, "", "name")
-  of <- match(design$index$entity, names)
+r_squared_of_sets <- function(design, sets, groups, state, solution) {
+  of <- match(design$index$entity, vapply(sets, `[[`, "", "name"))
   of <- if (length(of) == 1 && !is.na(of)) of else 1L
-  left <- core_left(design_rows(design), solution$full)
-  c(core_r_squared(left, design$y, groups[[of]], design$weights),
-    "with effects" = 1 - solution$ssr / solution$sst)
+  known <- if (of == state$order[1]) core_swept_r_squared(state, solution$full)
+  if (is.null(known)) {
+    left <- core_left(design_rows(design), solution$full)
+    known <- core_r_squared(left, design$y, groups[[of]], design$weights)
+  }
+  c(known, "with effects" = 1 - solution$ssr / solution$sst)
 }
 
 check_converged <- function(state) {

@@ -260,6 +260,21 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_group_means
+Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups, bool sorted, int threads);
+RcppExport SEXP _wavetax_cpp_group_means(SEXP columnsSEXP, SEXP weightsSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP sortedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_group_means(columns, weights, codes, groups, sorted, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_merge_one_way
 Rcpp::List cpp_merge_one_way(Rcpp::List a, Rcpp::List b);
 RcppExport SEXP _wavetax_cpp_merge_one_way(SEXP aSEXP, SEXP bSEXP) {
@@ -377,6 +392,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 4},
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},
     {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 6},
+    {"_wavetax_cpp_group_means", (DL_FUNC) &_wavetax_cpp_group_means, 6},
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
     {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},

@@ -64,6 +64,8 @@ Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List set
       Rcpp::Named("inverse") = absorbed.inverse.empty()
                                    ? R_NilValue
                                    : SEXP(as_matrix(absorbed.inverse, absorbed.unknowns)),
+      Rcpp::Named("means") = absorbed.means.empty() ? R_NilValue : SEXP(as_matrix(absorbed.means, rows.width())),
+      Rcpp::Named("shared") = absorbed.shared.empty() ? R_NilValue : SEXP(as_matrix(absorbed.shared, rows.width())),
       Rcpp::Named("squares") = absorbed.squares(),
       Rcpp::Named("log_determinant") = absorbed.log_determinant());
 }

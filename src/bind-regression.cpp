@@ -78,6 +78,16 @@ Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector cod
   return pack(wavetax::accumulate_one_way(rows, codes.begin(), groups, sorted, threads));
 }
 
+// Means of the groups, and their weights.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups,
+                           bool sorted, int threads) {
+  const wavetax::Rows rows = as_rows(columns, weights, codes.size());
+  wavetax::OneWayState state(groups, rows.width());
+  state.average(rows, codes.begin(), sorted, threads);
+  return pack(state);
+}
+
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_merge_one_way(Rcpp::List a, Rcpp::List b) {
   wavetax::OneWayState out = unpack_one_way(a);

@@ -49,6 +49,13 @@ terminal demo-fits.png 1 41 "wavetax demo"
 terminal demo-tests.png 58 98 "wavetax demo"
 terminal fit.png 1 39 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
+terminal correlated.png 1 30 "wavetax fit data/harbours.csv --entity harbour --period season \\
+    --formula 'log(nights) ~ levy + storms + fuel + pier' --model correlated"
+wavetax fit data/harbours.csv --entity harbour --period season --model pooled,fixed,random \
+  --formula 'log(nights) ~ levy + storms + fuel' --save one-way.json > /dev/null 2>&1
+wavetax fit data/harbours.csv --entity harbour --period season --model fixed,random --effects both \
+  --formula 'log(nights) ~ levy + storms + fuel' --save two-way.json > /dev/null 2>&1
+terminal compare.png 1 46 "wavetax compare one-way.json two-way.json"
 cp wavetax-demo/harbours-levy.png "$pictures/figure-levy.png"
 terminal problems.png 1 40 "wavetax check data/harbours-raw.csv --entity harbour --period season"
 terminal profile.png 1 40 "wavetax profile data/harbours.csv --entity harbour --period season"

@@ -57,6 +57,8 @@ class Absorber {
   bool dense = true, converged = true, stopped = false;
   std::size_t iterations = 0;
   double achieved = 0.0;           // the largest relative residual of a swept column
+  std::vector<double> means;       // of the first set's groups, where it has levels and nothing else
+  std::vector<double> shared;      // z'Q1 z - z'Q z: what the other sets explain of what it leaves
   std::vector<double> inverse;     // of the reduced system where dense: m x m, 0 off its rank
 
   // `centre` by column is taken off first; `ones` is the place of the column of ones, or
@@ -79,10 +81,12 @@ class Absorber {
     order_by_group(sets[0]);
     dense = unknowns <= options.dense_limit && dense_work() <= options.dense_work;
     first_levels();
+    if (first_.size() == 1 && !first_[0].loading) keep_means();
     add_right();
     if (unknowns > 0) {
       add_matrix(sets);
       dense ? solve_dense() : solve_iterated();
+      share();
       substitute_back();
     }
     undo_centre(ones);
@@ -269,6 +273,12 @@ class Absorber {
       first_gram_.push_back(std::move(gram));
     }
     own_ = std::vector<double>(width_, 0.0);
+  }
+
+  void keep_means() {
+    means = levels[0];
+    for (std::size_t at = 0; at < means.size(); at += width_)
+      for (std::size_t c = 0; c < width_; ++c) means[at + c] += centre_[c];
   }
 
   // Row r less its centre and the levels of the first `count` loadings of the first set.
@@ -616,6 +626,18 @@ class Absorber {
     for (std::size_t u = 0; u < m; ++u)
       for (std::size_t c = 0; c < active; ++c)
         solution_[u * width_ + first_column + c] = x[u * P + c];
+  }
+
+  void share() {
+    shared.assign(width_ * width_, 0.0);
+    for (std::size_t u = 0; u < unknowns; ++u)
+      for (std::size_t a = 0; a < width_; ++a)
+        for (std::size_t b = 0; b < width_; ++b)
+          shared[a * width_ + b] += solution_[u * width_ + a] * right_[u * width_ + b];
+    for (std::size_t a = 0; a < width_; ++a)
+      for (std::size_t b = 0; b < a; ++b)
+        shared[a * width_ + b] = shared[b * width_ + a] =
+            (shared[a * width_ + b] + shared[b * width_ + a]) / 2.0;
   }
 
   // ---- levels --------------------------------------------------------------
