@@ -193,24 +193,33 @@ class Absorber {
   }
 
   void copy_by_group(const EffectSet& set) {
-    std::vector<int> place(rows_.n);
-    std::vector<std::size_t> next(start_.begin(), start_.end() - 1);
-    for (std::size_t r = 0; r < rows_.n; ++r)
-      place[r] = static_cast<int>(next[static_cast<std::size_t>(set.codes[r]) - 1]++);
+    std::vector<int> place(rows_.n), next(start_.begin(), start_.end() - 1);
+    for (std::size_t r = 0; r < rows_.n; ++r) {
+      if (r + fetch_ahead < rows_.n) __builtin_prefetch(&next[static_cast<std::size_t>(set.codes[r + fetch_ahead]) - 1], 1);
+      place[r] = next[static_cast<std::size_t>(set.codes[r]) - 1]++;
+    }
+    auto scatter = [&](const auto* from, auto* to) {
+      const std::size_t piece = std::size_t{1} << 18;
+      for_each_piece((rows_.n + piece - 1) / piece, options_.threads, [&](std::size_t p) {
+        const std::size_t end = std::min(rows_.n, (p + 1) * piece);
+        for (std::size_t r = p * piece; r < end; ++r) {
+          if (r + fetch_ahead < end) __builtin_prefetch(&to[place[r + fetch_ahead]], 1);
+          to[place[r]] = from[r];
+        }
+      });
+    };
     auto numbers = [&](const double* from) -> const double* {
       if (!from) return nullptr;
       placed_.own_numbers.emplace_back(rows_.n);
-      std::vector<double>& to = placed_.own_numbers.back();
-      for (std::size_t r = 0; r < rows_.n; ++r) to[static_cast<std::size_t>(place[r])] = from[r];
-      return to.data();
+      scatter(from, placed_.own_numbers.back().data());
+      return placed_.own_numbers.back().data();
     };
     const int* before = nullptr;
     for (Term& term : placed_.others) {
       if (term.codes != before) {
         before = term.codes;
         placed_.own_codes.emplace_back(rows_.n);
-        std::vector<int>& to = placed_.own_codes.back();
-        for (std::size_t r = 0; r < rows_.n; ++r) to[static_cast<std::size_t>(place[r])] = term.codes[r];
+        scatter(term.codes, placed_.own_codes.back().data());
       }
       term.codes = placed_.own_codes.back().data();
       term.loading = numbers(term.loading);

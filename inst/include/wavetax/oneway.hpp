@@ -84,9 +84,12 @@ struct OneWayState {
   }
 
   // Means of the groups from rows in any order. The sums of a row's columns, and its weight,
-  // lie together.
+  // lie together. The second round is for long groups: in a short one rounding adds up to no
+  // more than that of the values themselves.
+  static constexpr double short_group = 64.0;
   void average_scattered(const Rows& rows, const int* codes, int threads) {
-    for (int round = 0; round < 2; ++round) {
+    bool enough = false;
+    for (int round = 0; round < 2 && !enough; ++round) {
       const std::vector<double> sums = sum_in_lanes(
           rows.n, groups * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
             with_width(width, [&](auto known) {
@@ -102,6 +105,7 @@ struct OneWayState {
             for (std::size_t c = 0; c < width; ++c) means[group * width + c] += sum[c] / sum[width];
         }
       });
+      enough = !rows.weights && *std::max_element(weight.begin(), weight.end()) <= short_group;
     }
   }
 
