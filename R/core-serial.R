@@ -12,7 +12,8 @@ core_adjacent_rows <- function(entity, clock) {
   list(now = now[adjacent], before = before[adjacent], across_gaps = sum(same & !adjacent))
 }
 
-core_serial_differences <- function(rows, index) {
+# `drift`: whether the changes have a constant.
+core_serial_differences <- function(rows, index, drift = FALSE) {
   pairs <- core_adjacent_rows(index$entity, index$clock)
   across_pairs <- function(v) v[pairs$now] - v[pairs$before]
   n <- length(pairs$now)
@@ -20,7 +21,7 @@ core_serial_differences <- function(rows, index) {
     statistic = NA_real_, entities = 0L, changes = n, pairs = 0L, across_gaps = pairs$across_gaps
   )
   if (n <= length(rows$x)) return(empty)
-  differenced <- core_rows(across_pairs(rows$y), lapply(rows$x, across_pairs), constant = FALSE)
+  differenced <- core_rows(across_pairs(rows$y), lapply(rows$x, across_pairs), constant = drift)
   solution <- core_solve_pooled(core_pooled_state(differenced))
   r <- core_residuals(differenced, NULL, solution)
 

@@ -45,12 +45,12 @@ changes_of <- function(design) {
       todo = "Is the period's step that of the data? See `panel_shape(data)`."
     )
   }
+  design$levels <- design
   rows <- order(pairs$now)
   now <- pairs$now[rows]
   before <- pairs$before[rows]
   across <- function(v) v[now] - v[before]
   design$x <- lapply(design$x, across)
-  design$level <- list(y = design$y[now])
   design$y <- across(design$y)
   design$rows <- if (is.null(design$rows)) now else design$rows[now]
   design$across <- if (pairs$across_gaps > 0) {

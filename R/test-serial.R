@@ -10,7 +10,8 @@
 #' \deqn{F = ((b + 0.5) / se(b))^2 \sim F(1, N - 1)}{F = ((b + 0.5) / se(b))^2 ~ F(1,
 #' N - 1)} with se(b) clustered by entity (CR1) and N the entities that have such a
 #' pair. Pairs across a gap are not used. Only the equation, the rows and the panel of
-#' the fit matter, not its method: pooled, fixed and random effects give one answer.
+#' the fit matter, not its method: pooled, fixed and random effects give one answer. Of a
+#' first difference fit the constant stays in the first regression, as its drift.
 #'
 #' @param fit A fit on a [panel_frame()].
 #' @param method `NULL` or `"differences"`.
@@ -31,8 +32,10 @@
 test_serial <- function(fit, method = NULL, lag = 1) {
   check_is_fit(fit)
   check_serial_method(method, lag)
-  check_is_panel(fit$design$data)
-  result <- core_serial_differences(design_rows(fit$design), used_index(fit$design))
+  design <- serial_design(fit)
+  check_is_panel(design$data)
+  drift <- fit$method == "difference" && fit$design$constant
+  result <- core_serial_differences(design_rows(design), used_index(design), drift)
   check_enough_pairs(result, fit)
   p <- stats::pf(result$statistic, 1, result$entities - 1, lower.tail = FALSE)
   new_panel_test(
@@ -52,6 +55,16 @@ test_serial <- function(fit, method = NULL, lag = 1) {
     notes = serial_notes(result, fit),
     extra = list(pairs = c(changes = result$changes, residual_pairs = result$pairs))
   )
+}
+
+# The equation in levels: of a first difference fit that from which its changes were taken.
+serial_design <- function(fit) {
+  check_keeps_rows(fit, "rows to test")
+  if (fit$method == "between") {
+    stop_wavetax("method", "A between fit has no periods, and so no serial correlation.",
+                 todo = "Test a fit on the rows: `fit_pooled()`, `fit_fixed()`, `fit_random()`.")
+  }
+  if (fit$method == "difference") fit$design$levels else fit$design
 }
 
 check_serial_method <- function(method, lag) {

@@ -52,7 +52,7 @@ for (shuffled in c(FALSE, TRUE)) {
     base = function() .lm.fit(X, y), fixed = function() fit_fixed(equation, panel),
     random = function() fit_random(equation, panel), pooled = function() fit_pooled(equation, panel),
     both = function() fit_fixed(equation, panel, "both"),
-    random_both = function() fit_random(equation, panel, "both")
+    random_both = function() suppressWarnings(fit_random(equation, panel, "both"))
   )
   medians <- stats::setNames(median_of(tasks, repeats), names(tasks))
   how <- if (shuffled) "shuffled" else "sorted"
@@ -84,7 +84,8 @@ make_mobility <- function(n, hard) {
   firm <- matrix(0, per_entity, workers)
   firm[1, ] <- sample(firms, workers, TRUE)
   for (year in seq_len(per_entity)[-1]) {
-    to <- if (hard) (firm[year - 1, ] + sample(c(-1, 1), workers, TRUE) - 1) %% firms + 1 else sample(firms, workers, TRUE)
+    next_one <- (firm[year - 1, ] + sample(c(-1, 1), workers, TRUE) - 1) %% firms + 1
+    to <- if (hard) next_one else sample(firms, workers, TRUE)
     firm[year, ] <- ifelse(moves[year, ], to, firm[year - 1, ])
   }
   firm <- as.integer(firm)

@@ -32,3 +32,16 @@ test_that("no adjacent periods, weights and plain tables are refused", {
   expect_error(fit_difference(y ~ x1, panel, weights = ~w), class = "wavetax_error_weights")
   expect_error(fit_difference(y ~ x1, as.data.frame(panel)), class = "wavetax_error_not_a_panel")
 })
+
+test_that("the serial correlation test of a difference fit is on its own residuals", {
+  panel <- gappy_panel(periods = 10, keep = 0.9)
+  expect_equal(test_serial(fit_difference(y ~ x1 + x2 - 1, panel))$statistic,
+               test_serial(fit_pooled(y ~ x1 + x2, panel))$statistic)
+  drift <- fit_difference(y ~ x1 + x2, panel)
+  key <- paste(panel$id, panel$year)[drift$design$rows]
+  before <- match(paste(panel$id, panel$year - 1)[drift$design$rows], key)
+  r <- residuals(drift)
+  slope <- unname(coef(lm(r ~ 0 + r[before])))
+  expect_equal(unname(test_serial(drift)$estimate[1]), slope)
+  expect_error(test_serial(fit_between(y ~ x1, panel)), class = "wavetax_error_method")
+})
