@@ -22,7 +22,7 @@
 #' # The truth of the demo world is -0.05 within; pleasant harbours charge more.
 #' fit_correlated(log(nights) ~ levy + storms + fuel + pier, panel)
 #' @export
-fit_correlated <- function(formula, data, effects = "entity", variance = "swamy-arora", errors = NULL,
+fit_correlated <- function(formula, data, effects = "entity", errors = NULL, variance = "swamy-arora",
                            weights = NULL, rows = NULL) {
   outcomes <- several_outcomes(formula)
   if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))

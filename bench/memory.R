@@ -35,7 +35,10 @@ tasks <- list(
   panel_problems = list(function() keyed(letters[1:8]), function(data) panel_problems(data, id, t)),
   pooled = list(function() panel_frame(keyed(regressors), id, t), function(data) fit_pooled(equation, data)),
   fixed = list(function() panel_frame(keyed(regressors), id, t), function(data) fit_fixed(equation, data)),
-  random = list(function() panel_frame(keyed(regressors), id, t), function(data) fit_random(equation, data))
+  random = list(function() panel_frame(keyed(regressors), id, t), function(data) fit_random(equation, data)),
+  both = list(function() panel_frame(keyed(regressors), id, t), function(data) fit_fixed(equation, data, "both")),
+  random_both = list(function() panel_frame(keyed(regressors), id, t),
+                     function(data) suppressWarnings(fit_random(equation, data, "both")))
 )
 
 status <- function(field) {

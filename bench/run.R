@@ -65,7 +65,7 @@ for (shuffled in c(FALSE, TRUE)) {
   note(sprintf("two-way random, 10 periods, %s rows, against two-way fixed", how), ratio("random_both", "both"),
        "2.5")
   rm(X, y)
-  for (fit in c("fixed", "random")) {
+  for (fit in c("fixed", "random", "both", "random_both")) {
     note(sprintf("peak memory of %s, %s: fit and data together, against the data", fit, how),
          peak_ratio(fit, how), "3")
   }

@@ -133,16 +133,25 @@ test_that("a negative component is set to zero with a warning, and the model is 
   expect_equal(coef(fit), coef(fit_pooled(y ~ x, panel)))
 })
 
-test_that("the variance components are unbiased over simulated panels", {
-  components <- vapply(1:60, function(seed) {
+test_that("the variance components are unbiased over simulated unbalanced panels", {
+  simulated <- function(seed) {
     set.seed(seed)
     data <- expand.grid(id = 1:60, t = 1:6)
     data$x <- rnorm(360) + rnorm(60)[data$id]
     data$y <- data$x + rnorm(60, sd = 1.5)[data$id] + rnorm(360)
-    fit <- fit_random(y ~ x, panel_frame(data[runif(360) < 0.7, ], id, t))
-    unlist(fit$variance[c("sigma2_e", "sigma2_u")])
-  }, numeric(2))
-  expect_equal(rowMeans(components), c(sigma2_e = 1, sigma2_u = 2.25), tolerance = 0.06)
+    data$y2 <- data$y + rnorm(6, sd = 2)[data$t]
+    panel_frame(data[runif(360) < 0.7, ], id, t)
+  }
+  methods <- c("swamy-arora", "wallace-hussain", "amemiya", "maximum-likelihood")
+  components <- vapply(1:80, function(seed) {
+    panel <- simulated(seed)
+    one <- vapply(methods, function(method) variance_parts(fit_random(y ~ x, panel, variance = method))$variance,
+                  numeric(2))
+    two <- variance_parts(suppressWarnings(fit_random(y2 ~ x, panel, effects = "both")))$variance
+    c(one, two)
+  }, numeric(11))
+  expect_equal(rowMeans(components)[1:10], c(rep(c(1, 2.25), 5)), tolerance = 0.05)
+  expect_equal(rowMeans(components)[11], 4, tolerance = 0.25)
 })
 
 test_that("what random effects cannot do is refused", {
