@@ -44,6 +44,12 @@ cli_demo <- function(args) {
   save_figure(plot_estimates(pooled, fixed, random, term = "levy"), files[3])
   writeLines("")
   say("Written: ", list_words(files))
+  step("The same question to other models of the equation.")
+  others <- list(
+    between = fit_between(eq, panel), "two-way" = fit_fixed(eq, panel, "both"),
+    changes = fit_difference(eq, panel), correlated = fit_correlated(eq, panel)
+  )
+  print(spec_table(others, terms = "levy"))
   step("The same in five lines of R, after library(wavetax):")
   writeLines(paste0("  ", demo_lines))
 }

@@ -46,6 +46,9 @@
 #' dummies <- fit_pooled(log(nights) ~ levy + storms + fuel + factor(harbour), panel)
 #' fixed <- fit_fixed(log(nights) ~ levy + storms + fuel, panel)
 #' spec_table(dummies, fixed, terms = c("levy", "storms", "fuel"))
+#' # A dummy is the difference of its harbour's effect to the first harbour's.
+#' level <- effect_levels(fixed)$level
+#' all.equal(unname(coef(dummies)[-(1:4)]), level[-1] - level[1])
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
   outcomes <- several_outcomes(formula)

@@ -31,8 +31,8 @@
 #' `effects = ~ id + year`, the larger set first; categories and lags must be columns already.
 #' Clustered errors read the source a second time, so a function must start again after `NULL`.
 #' Without errors being named they are clustered by the first effect, or classical. Lines of a
-#' CSV file must not be broken inside quotes; of a Parquet file the columns used are held in
-#' memory. Residuals and fitted values are not kept. `wavetax_error_pieces` says what does not
+#' CSV file must not be broken inside quotes; a Parquet file is read by its row groups.
+#' Residuals and fitted values are not kept. `wavetax_error_pieces` says what does not
 #' go piece by piece, or differs between pieces.
 #' @section Errors:
 #' `wavetax_error_unknown_column`, `_formula`, `_offset`, `_outcome`, `_weights`,

@@ -121,10 +121,10 @@ read_spreadsheet <- function(file, sheet, range, missing) {
   )
 }
 
-read_parquet_file <- function(file) {
+read_parquet_file <- function(file, columns = NULL) {
   check_package("nanoparquet", "reads Parquet files")
   tryCatch(
-    nanoparquet::read_parquet(file),
+    nanoparquet::read_parquet(file, col_select = columns),
     error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
   )
 }

@@ -5,9 +5,6 @@
 
 # Bytes of a text file that make a piece.
 piece_bytes <- 1.6e7
-# Rows of other tables that make a piece.
-piece_table_rows <- 5e5
-
 is_source <- function(data) is.function(data) || (is.character(data) && length(data) == 1)
 
 # `columns` are all that is wanted.
@@ -27,32 +24,6 @@ function_source <- function(read) {
     },
     close = function() NULL, words = "the function"
   )
-}
-
-# The columns are read whole, then cut: the reader knows no other way.
-parquet_source <- function(file, columns) {
-  check_package("nanoparquet", "reads Parquet files")
-  names <- parquet_names(file)
-  check_source_columns(columns, names, file)
-  table <- plain_data_frame(nanoparquet::read_parquet(file, col_select = intersect(names, columns)))
-  state <- new.env(parent = emptyenv())
-  state$at <- 0
-  list(
-    next_piece = function() {
-      if (state$at >= nrow(table)) return(NULL)
-      rows <- seq(state$at + 1, min(nrow(table), state$at + piece_table_rows))
-      state$at <- state$at + length(rows)
-      table[rows, , drop = FALSE]
-    },
-    close = function() NULL, words = sQuote(file, FALSE)
-  )
-}
-
-parquet_names <- function(file) {
-  schema <- tryCatch(nanoparquet::read_parquet_schema(file), error = function(cnd) {
-    stop_not_a_table(file, conditionMessage(cnd))
-  })
-  schema$name[is.na(schema$num_children) | schema$num_children == 0]
 }
 
 # Blocks of bytes cut at the ends of lines, each read as a table under the file's header.

@@ -65,3 +65,19 @@ test_that("what does not go piece by piece is refused", {
   refused(fit_pooled(y ~ x1, pieces_of(transform(text, x1 = x1), 50)), "text", "text_numbers")
   refused(fit_pooled(y ~ nowhere, tempfile()), "no file", "no_file")
 })
+
+test_that("a Parquet file is read by its row groups", {
+  skip_if_not_installed("nanoparquet", "0.3.0")
+  set.seed(8)
+  n <- 600000
+  data <- data.frame(id = sample(500L, n, TRUE), x = round(rnorm(n), 2), kind = sample(c("a", "b"), n, TRUE))
+  data$y <- data$x + data$id / 100 + round(rnorm(n), 2)
+  data$x[3] <- NA
+  file <- tempfile(fileext = ".parquet")
+  nanoparquet::write_parquet(data, file, options = nanoparquet::parquet_options(num_rows_per_row_group = 70000))
+  expect_same_fit(fit_fixed(y ~ x, file, ~id, errors = se_clustered(~kind)),
+                  fit_fixed(y ~ x, data, ~id, errors = se_clustered(~kind)))
+  broken <- tempfile(fileext = ".parquet")
+  writeBin(utils::head(readBin(file, "raw", 1e5), 5e4), broken)
+  expect_error(fit_pooled(y ~ x, broken), class = "wavetax_error_not_a_table")
+})
