@@ -175,6 +175,7 @@ class Absorber {
   std::vector<double> own_, total_;              // squared norms of Q1 z and of z
   std::vector<Edge> edges_;
   double log_pivots_ = 0.0;
+  std::size_t steps_ = 0;  // of the columns that took the most
 
   // Counting sort of the rows by group of the first set, unless they are in order.
   void order_by_group(const EffectSet& set) {
@@ -462,18 +463,31 @@ class Absorber {
 
   // ---- conjugate gradients -------------------------------------------------
 
+  // A graph with many edges a vertex is dear to factor and likely well connected, so that the
+  // diagonal alone does: that is tried first, and the factor made where it does not.
   void solve_iterated() {
-    const std::size_t m = unknowns;
-    Preconditioner preconditioner(edges_, others_[0].count, matrix_, gram_);
-    std::vector<Edge>().swap(edges_);
-    solution_.assign(m * width_, 0.0);
+    constexpr std::size_t many_edges = 6, diagonal_steps = 40;
+    if (edges_.size() > many_edges * others_[0].count) {
+      iterate_columns(Preconditioner({}, others_[0].count, matrix_, gram_),
+                      std::min(diagonal_steps, options_.max_iterations));
+      if (converged || stopped) return;
+    }
+    iterate_columns(Preconditioner(edges_, others_[0].count, matrix_, gram_), options_.max_iterations);
+  }
+
+  void iterate_columns(const Preconditioner& preconditioner, std::size_t most) {
+    solution_.assign(unknowns * width_, 0.0);
+    converged = true;
+    achieved = 0.0;
+    steps_ = 0;
     for (std::size_t c = 0; c < width_ && !stopped; c += 4) {
       if (width_ - c == 1) {
-        iterate<1>(c, preconditioner);
+        iterate<1>(c, preconditioner, most);
       } else {
-        iterate<4>(c, preconditioner);
+        iterate<4>(c, preconditioner, most);
       }
     }
+    iterations += steps_;
   }
 
   // M v for P columns at a time: spread to the rows, swept of the first set, and summed.
@@ -562,7 +576,7 @@ class Absorber {
   }
 
   template <std::size_t P>
-  void iterate(std::size_t first_column, const Preconditioner& preconditioner) {
+  void iterate(std::size_t first_column, const Preconditioner& preconditioner, std::size_t most) {
     const std::size_t m = unknowns, active = std::min(P, width_ - first_column);
     std::vector<double> x(m * P, 0.0), r(m * P, 0.0), z(m * P), direction(m * P), image(m * P);
     for (std::size_t u = 0; u < m; ++u)
@@ -599,7 +613,7 @@ class Absorber {
     direction = z;
     dot(r, z, rho);
     std::size_t step = 0;
-    for (; !done && step < options_.max_iterations; ++step) {
+    for (; !done && step < most; ++step) {
       if (options_.stop()) {
         stopped = true;
         return;
@@ -631,7 +645,7 @@ class Absorber {
     measure();
     for (std::size_t c = 0; c < active; ++c) achieved = std::max(achieved, left[c]);
     converged = converged && done;
-    iterations = std::max(iterations, step);
+    steps_ = std::max(steps_, step);
     for (std::size_t u = 0; u < m; ++u)
       for (std::size_t c = 0; c < active; ++c)
         solution_[u * width_ + first_column + c] = x[u * P + c];
