@@ -8,6 +8,11 @@ core_effect_set <- function(codes, count = max(codes), trends = list(), intercep
   list(codes = codes, count = count, trends = trends, intercept = intercept)
 }
 
+# Whether sets have levels and no trends.
+core_only_levels <- function(sets) {
+  all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, TRUE))
+}
+
 # The loadings of a set, orthogonal within each group: ones where it has levels, then each
 # trend less its regression on those before it. What is left of a trend that rounding made
 # counts as nothing.
@@ -94,9 +99,8 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
 core_effects_rank <- function(state, budget = 2e9) {
   if (state$dense) return(list(count = state$first_rank + state$rank, exact = TRUE))
   sets <- state$sets
-  plain <- all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, logical(1)))
   counts <- vapply(sets, `[[`, 0, "count")
-  if (plain) {
+  if (core_only_levels(sets)) {
     by_size <- order(-counts)
     pair <- core_levels_rank(sets[by_size[1:2]])
     if (length(sets) == 2) return(list(count = pair, exact = TRUE))
@@ -119,7 +123,8 @@ core_solve_absorbed <- function(state) {
     state$within, own_norms, state$centre, state$weight, state$n, dimension$count, state$squares[p]
   )
   solution$exact <- dimension$exact
-  if (!state$dense) solution[c("iterations", "achieved")] <- state[c("iterations", "achieved")]
+  iterated <- c("converged", "iterations", "achieved")
+  if (!state$dense) solution[iterated] <- state[iterated]
   solution$levels <- core_effect_levels(state, solution$full)
   solution$inverse <- state$inverse
   solution
@@ -202,8 +207,7 @@ core_left <- function(rows, b) {
 # three or more, or have trends.
 core_levels_rank <- function(sets) {
   counts <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
-  plain <- vapply(sets, function(set) set$intercept && length(set$trends) == 0, TRUE)
-  if (length(sets) == 2 && all(plain)) {
+  if (length(sets) == 2 && core_only_levels(sets)) {
     return(sum(counts) - cpp_components(sets[[1]]$codes, sets[[2]]$codes, counts[1], counts[2])$count)
   }
   sum(counts) - (length(sets) - 1)

@@ -34,7 +34,7 @@ core_solve_two_way <- function(rows, sets, sigma2_e, sigma2, threads = core_thre
     lead = as.integer(rows$constant), n = n, df_effects = 0L,
     df_residual = n - length(solution$coefficients), deviations = deviations, layers = layers,
     iterations = if (isFALSE(state$dense)) state$iterations,
-    achieved = if (isFALSE(state$dense)) state$achieved, converged = !isFALSE(state$converged),
+    achieved = if (isFALSE(state$dense)) state$achieved, converged = state$converged,
     log_jacobian = if (isFALSE(state$dense)) NA_real_ else -state$log_determinant / 2
   ))
 }
@@ -45,7 +45,6 @@ core_two_way_parts <- function(rows, sets, threads = core_threads(length(rows$y)
   swept <- core_absorb(rows, sets, threads = threads)
   list(
     rows = rows, sets = sets, n = length(rows$y), within = core_solve_absorbed(swept),
-    converged = swept$dense || swept$converged,
     states = lapply(seq_along(sets), function(s) {
       if (s == swept$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = length(rows$y)))
       core_group_means(rows, core_groups(sets[[s]]$codes, sets[[s]]$count), threads)
@@ -76,26 +75,20 @@ core_two_way_form <- function(parts, s, r) {
   state <- parts$states[[s]]
   set <- parts$sets[[s]]
   other <- parts$sets[[r]]
-  b <- parts$within$full
-  status <- parts$within$status
-  between <- core_group_triangle(state, sqrt(state$weight))
-  p <- ncol(between)
-  between[, p] <- between[, -1, drop = FALSE] %*% c(-b, 1)
-  fixed <- c(if (parts$rows$constant) 1L, 1L + which(status == 1L))
-  first <- cpp_solve(between[, c(fixed, p), drop = FALSE], numeric(), rank_tolerance)
-  kept <- fixed[which(first$status == 0L)]
-  X <- core_project_out(between, kept, 1L + which(status == 0L))
-  slopes <- parts$within$bread[-1, -1, drop = FALSE]
+  within <- parts$within
+  form <- core_mean_form(core_group_triangle(state, sqrt(state$weight)), within$status, within$full,
+                         within$bread[-1, -1, drop = FALSE], parts$rows$constant)
+  kept <- form$kept
   means <- rbind(1, state$means)[kept, , drop = FALSE]
   # tr(H D D') from the sums of the groups' means over the rows of each level.
   held <- function(to) {
     if (length(kept) == 0) return(0)
     sums <- cpp_carried_sums(means, set$codes, to$codes, to$count)
-    sum((first$bread %*% sums) * sums)
+    sum((form$bread %*% sums) * sums)
   }
   df <- set$count - length(kept)
   list(
-    form = first$ssr, df = df, sigma2_e = df + sum((X %*% slopes) * X),
+    form = form$value, df = df, sigma2_e = df + form$spread,
     own = parts$n - held(set), other = core_shared_cells(set, other) - held(other)
   )
 }

@@ -73,23 +73,28 @@ core_wallace_hussain <- function(state, parts) {
 #   E e'(P - H)e = s2_e (N - rank H + tr((X'QX)^-1 X'(P - H)X)) + s2_u (n - tr(H DD'))
 core_amemiya <- function(state, parts) {
   within <- core_within_variance(state, parts)
-  varies <- which(parts$within$status == 0L)
   b <- core_full_coefficients(parts$within)
-  between <- parts$between
-  between[, ncol(between)] <- between[, -1, drop = FALSE] %*% c(-b, 1)
-  fixed <- c(intersect(1L, parts$columns), 1L + which(parts$within$status == 1L))
-  # Projecting on the fixed columns first leaves (P - H) of the others below.
-  first <- cpp_solve(between[, c(fixed, ncol(between)), drop = FALSE], numeric(), rank_tolerance)
-  kept <- fixed[which(first$status == 0L)]
-  X <- core_project_out(between, kept, 1L + varies)
-  sums <- parts$sums[, kept, drop = FALSE]
-  trace <- if (length(kept) > 0) sum((sums %*% first$bread) * sums) else 0
-  df <- parts$N - length(kept)
-  expected <- df + sum((X %*% parts$within$bread) * X)
+  form <- core_mean_form(parts$between, parts$within$status, b, parts$within$bread, parts$columns[1] == 1L)
+  sums <- parts$sums[, form$kept, drop = FALSE]
+  trace <- if (length(form$kept) > 0) sum((sums %*% form$bread) * sums) else 0
+  df <- parts$N - length(form$kept)
   list(
     sigma2_e = within$sigma2_e, df_within = within$df, df_between = df,
-    sigma2_u = (first$ssr - within$sigma2_e * expected) / (state$n - trace)
+    sigma2_u = (form$value - within$sigma2_e * (df + form$spread)) / (state$n - trace)
   )
+}
+
+# e'(P - H)e from `between`, a factor of the groups' means of [1, x, y], for the within slopes
+# b with their `bread`: its value, the columns `kept` of H with their bread, and
+# tr(bread X'(P - H)X). Projecting on the columns of H first leaves (P - H) of the others.
+core_mean_form <- function(between, status, b, bread, constant) {
+  p <- ncol(between)
+  between[, p] <- between[, -1, drop = FALSE] %*% c(-b, 1)
+  fixed <- c(if (constant) 1L, 1L + which(status == 1L))
+  first <- cpp_solve(between[, c(fixed, p), drop = FALSE], numeric(), rank_tolerance)
+  kept <- fixed[which(first$status == 0L)]
+  X <- core_project_out(between, kept, 1L + which(status == 0L))
+  list(value = first$ssr, kept = kept, bread = first$bread, spread = sum((X %*% bread) * X))
 }
 
 # Columns of a triangle less their projection on others of it.

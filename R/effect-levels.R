@@ -68,7 +68,7 @@ slope_rows <- function(set) {
 
 # By set list(level, deviation), or NULL where errors are not known.
 effect_errors <- function(fit) {
-  plain <- all(vapply(fit$effects, function(set) set$intercept && length(set$trends) == 0, TRUE))
+  plain <- core_only_levels(fit$effects)
   if (length(fit$effects) == 1 && plain) {
     return(list(if (fit$method == "fixed") one_way_errors(fit) else prediction_errors(fit)))
   }

@@ -148,11 +148,10 @@ trend_values <- function(design, name) {
 
 # What a fit keeps of a set of effects. `level` by group is a deviation from the constant;
 # `weight` of the groups is their size where rows are not weighted.
-describe_effects <- function(set, groups, level, slopes = list()) {
-  size <- tabulate(groups$codes, groups$count)
+describe_effects <- function(set, groups, level, slopes = list(), size = tabulate(groups$codes, groups$count)) {
   list(
     name = set$name, columns = set$columns, trends = set$trends, intercept = set$intercept,
-    labels = groups$labels, groups = groups[c("codes", "count", "sorted")], size = size,
+    labels = groups$labels, groups = groups[names(groups) != "labels"], size = size,
     singletons = sum(size == 1), level = level, slopes = slopes
   )
 }

@@ -87,8 +87,8 @@ sweep_sets <- function(design, sets, groups) {
                     set$intercept)
   }, sets, groups)
   state <- core_absorb(design_rows(design), core_sets)
-  check_converged(state)
   solution <- core_solve_absorbed(state)
+  check_converged(solution)
   solution$r_squared <- r_squared_of_sets(design, sets, groups, state, solution)
   # Where no set has levels, the sweep added one for all rows.
   solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
@@ -111,12 +111,13 @@ r_squared_of_sets <- function(design, sets, groups, state, solution) {
   c(known, "with effects" = 1 - solution$ssr / solution$sst)
 }
 
-check_converged <- function(state) {
-  if (state$dense || state$converged) return(invisible())
+# A solution that took no iteration does not say.
+check_converged <- function(solution) {
+  if (!isFALSE(solution$converged)) return(invisible())
   stop_wavetax(
     "no_convergence",
     sprintf("The effects could not be swept out: after %s steps %.0e of a column is left, not 1e-10.",
-            count_words(state$iterations), state$achieved),
+            count_words(solution$iterations), solution$achieved),
     todo = c("Are some effects a combination of others, or trends nearly the same in every group?",
              "Leave one set out, or join its small groups.")
   )

@@ -30,7 +30,6 @@ fit_source <- function(method, call, formula, source, weights, errors, rows, eff
   }
   design <- total$design
   design$pieces <- reader
-  swept$solution$labels <- total$labels
   new_panel_fit(method, call, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
 }
 
@@ -196,10 +195,7 @@ solve_pieces <- function(total, sets) {
   solution <- swept$solution
   levels <- core_piece_levels(swept)
   effects <- Map(function(set, labels, size, weight, level) {
-    c(set[c("name", "columns", "trends", "intercept")], list(
-      labels = labels, groups = list(count = length(labels), weight = weight), size = size, singletons = sum(size == 1),
-      level = level, slopes = list()
-    ))
+    describe_effects(set, list(count = length(labels), weight = weight, labels = labels), level, size = size)
   }, sets, total$labels, total$sizes, swept$weights, levels)
   list(solution = solution, effects = effects, transform = list(
     layers = swept$layers, shift = solution$grand, centre = solution$grand, centred = 1L
@@ -220,7 +216,7 @@ piece_scores <- function(fit, name) {
   if (total$rows != fit$n) stop_other_rows(fit$n, total$rows)
   count <- length(total$clusters)
   check_cluster_count(count, name, total$clusters)
-  list(scores = total$scores, count = count, parameters = piece_parameters(fit, total$nested))
+  list(scores = total$scores, count = count, parameters = cluster_parameters(fit, total$nested))
 }
 
 add_piece_scores <- function(total, design, fit, name) {
@@ -246,15 +242,6 @@ add_piece_scores <- function(total, design, fit, name) {
   total$scores <- scores
   total$rows <- total$rows + length(design$y)
   total
-}
-
-# k* of se_clustered(): slopes and the rank of the constant and of the effects that are not
-# nested in the clusters.
-piece_parameters <- function(fit, nested) {
-  slopes <- length(slope_names(fit))
-  if (length(nested) == 0) return(length(fit$estimates))
-  if (!any(nested)) return(slopes + fit$df_effects)
-  slopes + max(1, sum(vapply(fit$effects[!nested], function(set) set$groups$count, 0)))
 }
 
 stop_other_rows <- function(first, second) {

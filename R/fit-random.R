@@ -77,8 +77,7 @@ fit_random <- function(formula, data, effects = "entity", variance = "swamy-aror
 # One or two sets of levels.
 random_sets <- function(effects, data) {
   sets <- effect_sets(effects, data)
-  plain <- all(vapply(sets, function(set) set$intercept && length(set$trends) == 0, TRUE))
-  if (plain && length(sets) <= 2) return(sets)
+  if (core_only_levels(sets) && length(sets) <= 2) return(sets)
   stop_effects(
     sprintf("`effects` has %s; random effects are levels of one or two sets.", effects_words(sets)),
     "`fit_fixed()` takes more, and trends."
@@ -126,11 +125,13 @@ random_two_way <- function(design, groups, variance, names) {
   sets <- lapply(groups, function(group) core_effect_set(group$codes, group$count))
   if (variance == "swamy-arora") check_balanced_sets(sets, names)
   parts <- core_two_way_parts(rows, sets)
+  check_converged(parts$within)
   check_within_df(parts$within, names)
   components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)
   check_enough_entities(components, names)
   sigma2 <- mapply(check_positive_variance, components$sigma2, names)
   solution <- core_solve_two_way(rows, sets, components$sigma2_e, sigma2)
+  check_converged(solution)
   slopes <- if (design$constant) solution$full[-1] else solution$full
   solution$r_squared <- core_r_squared(core_left(rows, slopes), design$y, groups[[1]])
   list(

@@ -74,11 +74,12 @@ compute_errors.se_clustered <- function(spec, fit) {
 row_scores <- function(fit, name) {
   clusters <- cluster_groups(fit, name)
   check_clusters(clusters, name)
+  nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
   list(
     scores = core_cluster_scores(
       design_rows(fit$design), fit$transform, fit$solution, fit$residuals, clusters
     ),
-    count = clusters$count, parameters = cluster_parameters(fit, clusters)
+    count = clusters$count, parameters = cluster_parameters(fit, nested)
   )
 }
 
@@ -123,12 +124,11 @@ check_cluster_count <- function(count, name, labels) {
 }
 
 # k*: slopes, and the rank of the constant and those effects that are not nested in the
-# clusters.
-cluster_parameters <- function(fit, clusters) {
+# clusters; `nested` by set.
+cluster_parameters <- function(fit, nested) {
   slopes <- sum(names(fit$estimates) != "(Intercept)")
   constant <- length(fit$estimates) - slopes
   if (fit$df_effects == 0L) return(slopes + constant)
-  nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
   if (all(nested)) return(slopes + 1L)
   if (!any(nested)) return(slopes + fit$df_effects)
   outside <- fit$effects[!nested]
