@@ -9,8 +9,8 @@ cpp_components <- function(first, second, count_first, count_second) {
     .Call(`_wavetax_cpp_components`, first, second, count_first, count_second)
 }
 
-cpp_further_rank <- function(codes, counts, budget) {
-    .Call(`_wavetax_cpp_further_rank`, codes, counts, budget)
+cpp_further_rank <- function(codes, counts, budget, reduced) {
+    .Call(`_wavetax_cpp_further_rank`, codes, counts, budget, reduced)
 }
 
 cpp_carried_sums <- function(values, from, to, groups) {
@@ -25,12 +25,28 @@ cpp_group_medians <- function(x, codes, groups, least) {
     .Call(`_wavetax_cpp_group_medians`, x, codes, groups, least)
 }
 
+cpp_largest <- function(x) {
+    .Call(`_wavetax_cpp_largest`, x)
+}
+
+cpp_integer64 <- function(bits) {
+    .Call(`_wavetax_cpp_integer64`, bits)
+}
+
+cpp_integer64_text <- function(bits) {
+    .Call(`_wavetax_cpp_integer64_text`, bits)
+}
+
 cpp_rank_by_table <- function(x, limit) {
     .Call(`_wavetax_cpp_rank_by_table`, x, limit)
 }
 
 cpp_is_sorted <- function(codes) {
     .Call(`_wavetax_cpp_is_sorted`, codes)
+}
+
+cpp_count_zeros <- function(codes) {
+    .Call(`_wavetax_cpp_count_zeros`, codes)
 }
 
 cpp_strictly_ordered <- function(entity, clock) {
@@ -97,16 +113,24 @@ cpp_solve <- function(triangle, own_norm, tolerance) {
     .Call(`_wavetax_cpp_solve`, triangle, own_norm, tolerance)
 }
 
-cpp_residuals <- function(columns, coefficients, constant, centre, layers, n, threads) {
-    .Call(`_wavetax_cpp_residuals`, columns, coefficients, constant, centre, layers, n, threads)
+cpp_residuals <- function(columns, coefficients, centre, layers, n, threads) {
+    .Call(`_wavetax_cpp_residuals`, columns, coefficients, centre, layers, n, threads)
 }
 
-cpp_combined_levels <- function(levels, coefficients, centre) {
-    .Call(`_wavetax_cpp_combined_levels`, levels, coefficients, centre)
+cpp_combined_levels <- function(levels, coefficients, centre, ones) {
+    .Call(`_wavetax_cpp_combined_levels`, levels, coefficients, centre, ones)
 }
 
-cpp_cluster_scores <- function(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, threads) {
-    .Call(`_wavetax_cpp_cluster_scores`, columns, weights, residuals, clusters, count, sorted, layers, pick, shift, threads)
+cpp_cluster_scores <- function(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, centre, factor, threads) {
+    .Call(`_wavetax_cpp_cluster_scores`, columns, weights, residuals, clusters, count, sorted, layers, pick, shift, centre, factor, threads)
+}
+
+cpp_coordinate_gram <- function(means, pick, centre, factor, scale) {
+    .Call(`_wavetax_cpp_coordinate_gram`, means, pick, centre, factor, scale)
+}
+
+cpp_to_orthonormal <- function(factor, rows) {
+    .Call(`_wavetax_cpp_to_orthonormal`, factor, rows)
 }
 
 cpp_swept <- function(columns, n, layers, pick) {

@@ -17,15 +17,63 @@ warn_wavetax <- function(kind, found, where = NULL, todo = NULL) {
 }
 
 condition_lines <- function(found, where, todo) {
-  c(found, bullets(where, "x"), bullets(todo, "i"))
+  visible_text(c(found, bullets(where, "x"), bullets(todo, "i")))
 }
 
 bullets <- function(lines, sign) {
   if (length(lines) > 0) stats::setNames(lines, rep(sign, length(lines)))
 }
 
+# Signs that a terminal would obey, or that turn or hide text, as their code points: labels come
+# from files.
+visible_text <- function(x) {
+  odd <- which(grepl("[^ -~]", x, useBytes = TRUE))
+  x[odd] <- vapply(x[odd], escape_signs, "", USE.NAMES = FALSE)
+  x
+}
+
+hidden_signs <- function(point) {
+  within <- function(from, to) point >= from & point <= to
+  within(1, 31) | within(127, 159) | point %in% c(173, 1564, 6158, 65279) | within(8203, 8207) | within(8232, 8238) |
+    within(8288, 8303) | within(65529, 65531) | within(917504, 917631)
+}
+
+escape_signs <- function(text) {
+  text <- enc2utf8(text)
+  if (!validUTF8(text)) text <- iconv(text, "latin1", "UTF-8", sub = "byte")
+  points <- utf8ToInt(text)
+  odd <- hidden_signs(points)
+  if (!any(odd)) return(text)
+  signs <- intToUtf8(points, multiple = TRUE)
+  signs[odd] <- sprintf("<U+%04X>", points[odd])
+  for (short in c("n", "t", "r")) signs[points == c(n = 10, t = 9, r = 13)[[short]]] <- paste0("\\", short)
+  paste(signs, collapse = "")
+}
+
 # seq_along(x) with a progress bar for long work, where somebody is watching.
 along_with_progress <- function(x, doing, envir = parent.frame()) {
   if (!interactive() && !isatty(stderr())) return(seq_along(x))
   cli::cli_progress_along(x, doing, .envir = envir)
+}
+
+# Memory that could not be had is told as what it is, with how much was asked for.
+with_memory_told <- function(expr) {
+  tryCatch(expr, error = function(cnd) {
+    if (!is_memory_error(cnd)) rlang::cnd_signal(cnd)
+    stop_wavetax(
+      "memory", "There is not enough memory for this.", where = memory_words(conditionMessage(cnd)),
+      todo = "Use fewer regressors or smaller sets of effects, or read the file in pieces: `fit_fixed(formula, \"file.csv\", ...)`."
+    )
+  })
+}
+
+is_memory_error <- function(cnd) {
+  !inherits(cnd, "wavetax_error") &&
+    grepl("bad_alloc|bytes of memory could not be had|cannot allocate|memory exhausted|allocation", conditionMessage(cnd))
+}
+
+memory_words <- function(message) {
+  bytes <- suppressWarnings(as.numeric(sub("^([0-9]+) bytes of memory.*", "\\1", message)))
+  if (is.na(bytes)) return(message)
+  sprintf("%s GB in one piece could not be had.", formatC(bytes / 1e9, format = "f", digits = 1, decimal.mark = "."))
 }

@@ -89,30 +89,49 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
   c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
             "squares", "means", "shared")],
     list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
-         order = order, sets = sets, sizes = lapply(sets, core_group_sizes, rows$weights), n = length(rows$y),
+         order = order, sets = sets, rows = rows, sizes = lapply(sets, core_group_sizes, rows$weights), n = length(rows$y),
          weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
 }
 
-# Dimension of the effects: list(count, exact). A reduced system solved densely: its rank;
-# otherwise from the connected components of two sets of levels, and for more by the
-# equations along cycles, or, where that takes too long, an upper bound.
+# Dimension of the effects: list(count, exact). Of levels it is counted from their graph, whatever
+# the weights and the solver; with trends it is the rank of the reduced system where that was
+# solved densely, of unweighted rows; otherwise an upper bound.
 core_effects_rank <- function(state, budget = 2e9) {
-  if (state$dense) return(list(count = state$first_rank + state$rank, exact = TRUE))
   sets <- state$sets
-  counts <- vapply(sets, `[[`, 0, "count")
-  if (core_only_levels(sets)) {
-    by_size <- order(-counts)
-    pair <- core_levels_rank(sets[by_size[1:2]])
-    if (length(sets) == 2) return(list(count = pair, exact = TRUE))
-    further <- cpp_further_rank(lapply(sets[by_size], `[[`, "codes"), as.integer(counts[by_size]), budget)
-    if (further >= 0) return(list(count = pair + further, exact = TRUE))
-    return(list(count = pair + sum(counts[by_size[-(1:2)]] - 1), exact = FALSE))
+  if (core_only_levels(sets)) return(core_levels_dimension(sets, budget))
+  if (state$dense) {
+    if (!is.null(state$rows$weights)) {
+      rows <- core_rows(state$rows$y, list())
+      state <- core_absorb(rows, sets)
+    }
+    return(list(count = state$first_rank + state$rank, exact = TRUE))
   }
+  counts <- vapply(sets, `[[`, 0, "count")
   loadings <- vapply(sets, function(set) set$intercept + length(set$trends), numeric(1))
   others <- state$order[-1]
   bound <- state$first_rank + sum(counts[others] * loadings[others]) -
     sum(vapply(sets[others], `[[`, TRUE, "intercept"))
   list(count = bound, exact = FALSE)
+}
+
+# Of two sets from the connected components of their graph; of more from differences within the
+# groups of the largest where the others are small, else from equations along cycles; where that
+# takes too long, an upper bound.
+core_levels_dimension <- function(sets, budget) {
+  counts <- vapply(sets, `[[`, 0, "count")
+  if (length(sets) == 1) return(list(count = counts, exact = TRUE))
+  by_size <- order(-counts)
+  codes <- lapply(sets[by_size], `[[`, "codes")
+  counts <- as.integer(counts[by_size])
+  if (length(sets) > 2 && sum(counts[-1]) <= core_absorb_options$dense_limit) {
+    further <- cpp_further_rank(codes, counts, budget, TRUE)
+    if (further >= 0) return(list(count = counts[1] + further, exact = TRUE))
+  }
+  pair <- core_levels_rank(sets[by_size[1:2]])
+  if (length(sets) == 2) return(list(count = pair, exact = TRUE))
+  further <- cpp_further_rank(codes, counts, budget, FALSE)
+  if (further >= 0) return(list(count = pair + further, exact = TRUE))
+  list(count = pair + sum(counts[-(1:2)] - 1), exact = FALSE)
 }
 
 core_solve_absorbed <- function(state) {
@@ -123,8 +142,8 @@ core_solve_absorbed <- function(state) {
     state$within, own_norms, state$centre, state$weight, state$n, dimension$count, state$squares[p]
   )
   solution$exact <- dimension$exact
-  iterated <- c("converged", "iterations", "achieved")
-  if (!state$dense) solution[iterated] <- state[iterated]
+  told <- c("converged", "iterations", "achieved", "dense")
+  solution[told] <- state[told]
   solution$levels <- core_effect_levels(state, solution$full)
   solution$inverse <- state$inverse
   solution
@@ -136,7 +155,7 @@ core_solve_absorbed <- function(state) {
 core_effect_levels <- function(state, b) {
   part <- lapply(seq_along(state$layers), function(l) {
     centre <- if (l == state$centred) state$centre else 0 * state$centre
-    cpp_combined_levels(state$layers[[l]]$levels, b, centre)
+    cpp_combined_levels(state$layers[[l]]$levels, b, centre, FALSE)
   })
   set_of <- vapply(state$layers, `[[`, 0, "set")
   trend_of <- vapply(state$layers, `[[`, 0, "trend")
@@ -171,36 +190,48 @@ core_group_sizes <- function(set, weights) {
   cpp_group_sums(weights, set$codes, set$count)
 }
 
-# Squared correlations of x'b with y by the first set's groups, from what the sweep has: the
-# means of the groups, and z'Qz of which the others' share is known. NULL where that set has
-# trends.
+# What R-squared by the first set's groups need, from what the sweep has: the means of the groups,
+# and z'Qz of which the others' share is known. The squared correlations of x'b with y between
+# groups and overall, and `within`: the sum of squares of y less its means. NULL where that set
+# has trends.
 core_swept_r_squared <- function(state, b) {
   if (is.null(state$means) || is.null(state$shared)) return(NULL)
   sizes <- state$sizes[[state$order[1]]]
   both <- cbind(c(b, 0), c(numeric(length(b)), 1))
-  within <- crossprod(both, (crossprod(state$within) + state$shared) %*% both)
+  left <- crossprod(state$within) + state$shared
+  within <- crossprod(both, left %*% both)
   means <- crossprod(both, state$means - state$centre)
   overall <- within + tcrossprod(means * rep(sqrt(sizes), each = 2L))
   once <- means[, sizes > 0, drop = FALSE]
   once <- once - rowMeans(once)
-  correlation <- function(m) if (m[1, 1] * m[2, 2] > 0) m[1, 2]^2 / (m[1, 1] * m[2, 2]) else NA_real_
-  c(within = correlation(within), between = correlation(tcrossprod(once)), overall = correlation(overall))
+  # What x'b and y are made of, for telling variation from rounding.
+  raw <- sqrt(state$squares + state$weight * state$centre^2)
+  from <- c(sum(abs(b) * raw[-length(raw)]), raw[length(raw)])
+  correlation <- function(m, from) {
+    size <- sqrt(pmax(diag(m), 0))
+    if (any(size <= rounding_share * from)) return(NA_real_)
+    min(1, (m[1, 2] / size[1] / size[2])^2)
+  }
+  list(between = correlation(tcrossprod(once), from / sqrt(max(sizes))), overall = correlation(overall, from),
+       within_y = left[nrow(left), ncol(left)])
 }
 
 # Squared correlations of x'b with y: within and between the groups, and overall, from
 # y - x'b and the outcome alone.
 core_r_squared <- function(left, y, groups, weights = NULL, threads = core_threads(length(y))) {
   state <- core_one_way_state(core_rows(y, list(left), weights = weights), groups, threads)
+  within_y <- sum(state$within[, 2]^2)
   fitted_and_y <- rbind(c(-1, 0), c(1, 1)) # x'b = y - (y - x'b)
   state$within <- state$within %*% fitted_and_y
   state$means <- crossprod(fitted_and_y, state$means)
   all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
-  core_one_way_r_squared(state, 1, all_rows)
+  c(as.list(core_one_way_r_squared(state, 1, all_rows)), list(within_y = within_y))
 }
 
-# y - x'b by row.
+# y - x'b by row, in deviations from means.
 core_left <- function(rows, b) {
-  core_residuals(rows, list(), list(full = b))
+  columns <- c(rows$x, list(rows$y))
+  core_residuals(rows, list(), list(full = b, centre = core_weighted_means(columns, rows$weights)))
 }
 
 # Rank of the dummies of some sets, the constant among them; an upper bound where they are

@@ -2,34 +2,25 @@
 # says what was taken from a row before least squares: NULL for nothing, or a list of
 #   layers     each a list of codes, levels (of [x, y], a column a group), theta by group
 #              (NULL: 1) and loading by row (NULL: 1)
-#   shift      added back by column of [x, y] (NULL: 0)
-#   centre     by column of [x, y], taken off for the sake of digits; `centred` is the layer
-#              whose levels hold it
+#   centred    the layer whose levels hold the centre of the columns (`solution$centre`)
+#   constant   whether a swept constant is put back as a column of ones
 #   ones       whether the levels are of [1, x, y]: effects shrunken in several sets, where
 #              the residuals are those of V^-1 and the regressors' products with them are
 #              of the rows as they are
 
 core_residuals <- function(rows, transform, solution, threads = core_threads(length(rows$y))) {
   slopes <- core_slopes(solution, rows)
-  centre <- transform$centre
+  centre <- solution$centre
   if (is.null(centre)) centre <- numeric(length(rows$x) + 1L)
-  constant <- if (length(slopes) < length(solution$full)) solution$full[1] else 0
-  # The constant is that of the centred columns.
-  shifted <- constant - centre[length(centre)] + sum(slopes * centre[-length(centre)])
-  swept <- length(transform$layers) > 0 && is.null(transform$layers[[1]]$theta) && !isTRUE(transform$ones)
   layers <- lapply(seq_along(transform$layers), function(l) {
     layer <- transform$layers[[l]]
-    offsets <- if (isTRUE(transform$ones)) {
-      cpp_combined_levels(layer$levels, c(constant, slopes), numeric(length(slopes) + 2L))
-    } else {
-      cpp_combined_levels(layer$levels, slopes, if (l == transform$centred) centre else 0 * centre)
-    }
-    if (!is.null(layer$theta)) offsets <- layer$theta * (offsets - shifted)
+    ones <- isTRUE(transform$ones)
+    from <- if (ones || l == transform$centred) centre else 0 * centre
+    offsets <- cpp_combined_levels(layer$levels, slopes, from, ones)
+    if (!is.null(layer$theta)) offsets <- layer$theta * offsets
     list(codes = layer$codes, offsets = offsets, loading = layer$loading)
   })
-  cpp_residuals(
-    c(rows$x, list(rows$y)), slopes, if (swept) 0 else shifted, centre, layers, length(rows$y), threads
-  )
+  cpp_residuals(c(rows$x, list(rows$y)), slopes, centre, layers, length(rows$y), threads)
 }
 
 # One set of effects as a layer of the transformation.
@@ -43,43 +34,41 @@ core_slopes <- function(solution, rows) {
   if (length(full) > length(rows$x)) full[-1] else full
 }
 
-# Sum of w x e over the rows of each cluster: a matrix with a row a kept coefficient
-# and a column a cluster. A swept constant is put back as ones by its shift.
+# Sum of w u e over the rows of each cluster, u the row in the orthonormal coordinates of the
+# regression: a matrix with a row a coordinate and a column a cluster.
 core_cluster_scores <- function(rows, transform, solution, residuals, clusters,
                                 threads = core_threads(length(rows$y))) {
   k <- length(rows$x)
   lead <- solution$lead == 1L
   columns <- c(if (lead) list(NULL), rows$x)
   pick <- c(if (lead) 0L, seq_len(k))
-  shift <- if (!is.null(transform$shift)) c(if (lead) 1, transform$shift[seq_len(k)])
   kept <- solution$status == 0L
   if (length(kept) < length(columns)) kept <- c(TRUE, kept)
+  shift <- if (isTRUE(transform$constant)) c(1, numeric(sum(kept) - 1L))
   layers <- if (isTRUE(transform$ones)) list() else as.list(transform$layers)
   cpp_cluster_scores(
     columns[kept], rows$weights, residuals, clusters$codes, clusters$count, clusters$sorted,
-    layers, pick[kept], if (!is.null(shift)) shift[kept], threads
+    layers, pick[kept], shift, solution$frame$centre, solution$frame$upper, threads
   )
 }
 
-# (X'X)^-1 (sum of s_g s_g') (X'X)^-1
-core_sandwich <- function(bread, scores) bread %*% tcrossprod(scores) %*% bread
+# R^-1 M R^-T, for M a covariance in orthonormal coordinates.
+core_covariance <- function(root, meat) {
+  out <- root %*% meat %*% t(root)
+  (out + t(out)) / 2
+}
 
-# d'M^- d with M symmetric and meant to be positive semi-definite. `scale` are
-# typical sizes of d, so that the rank does not depend on units. Where M has a
-# negative part it is left out, and `definite` is FALSE.
-core_quadratic_form <- function(d, M, scale, tolerance = 1e-10) {
-  scaled <- eigen(M / outer(scale, scale), symmetric = TRUE)
-  definite <- all(scaled$values > -tolerance)
-  if (definite) {
-    d <- d / scale
-    parts <- scaled
-    use <- parts$values > tolerance
-  } else {
-    parts <- eigen(M, symmetric = TRUE)
-    use <- parts$values > tolerance * max(abs(parts$values))
-  }
-  along <- drop(crossprod(parts$vectors[, use, drop = FALSE], d))
-  list(value = sum(along^2 / parts$values[use]), rank = sum(use), definite = definite)
+# z'Mz for each column of z; M is positive semi-definite but for rounding.
+core_quadratic <- function(z, M) pmax(0, colSums(z * (M %*% z)))
+
+# What Hausman's test compares, in directions that do not depend on units: with V_c = s2_c R^-1
+# R^-T (R: `factor`) and `gain` = R V_e R^T / s2_e, the eigenvectors u_j of I - gain are directions
+# in which the two covariances are both diagonal. `share` are the eigenvalues: the part of V_c
+# that the efficient estimator saves at a shared error variance; z_j = u_j'R d.
+core_compare <- function(d, upper, gain) {
+  parts <- eigen(diag(nrow(gain)) - (gain + t(gain)) / 2, symmetric = TRUE)
+  exists <- parts$values > 1e-8
+  list(share = parts$values[exists], z = drop(crossprod(parts$vectors[, exists, drop = FALSE], upper %*% d)))
 }
 
 # Whether every group lies in one cluster.

@@ -35,20 +35,24 @@ core_merge_within <- function(state, between) {
 # `all_rows` is the factor of [1, x, y] of all rows: its columns have their norms.
 core_solve_within <- function(state, all_rows) {
   own_norms <- sqrt(colSums(all_rows^2))
-  cpp_solve(state$within, own_norms[-c(1L, length(own_norms))], rank_tolerance)
+  core_solve(state$within, own_norms[-c(1L, length(own_norms))])
 }
 
 core_one_way_r_squared <- function(state, b, all_rows) {
   groups_once <- core_group_triangle(state, as.numeric(state$weight > 0))
+  norms <- sqrt(colSums(all_rows^2))[-1]
+  of_groups <- sqrt(colSums(groups_once^2))[-1]
   c(
-    within = core_squared_correlation(state$within, b),
-    between = core_squared_correlation(core_centred(groups_once), b),
-    overall = core_squared_correlation(core_centred(all_rows), b)
+    within = core_squared_correlation(state$within, b, norms),
+    between = core_squared_correlation(core_centred(groups_once), b, of_groups),
+    overall = core_squared_correlation(core_centred(all_rows), b, norms)
   )
 }
 
-# ybar_i - xbar_i'b by group.
-core_group_residuals <- function(state, b) drop(c(-b, 1) %*% state$means)
+# ybar_i - xbar_i'b by group, of means less `centre`.
+core_group_residuals <- function(state, b, centre = numeric(length(b) + 1L)) {
+  cpp_combined_levels(state$means, b, centre, FALSE)
+}
 
 core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(state$weight)
 
@@ -59,34 +63,50 @@ core_solve_fixed <- function(state) {
     state$within, sqrt(colSums(all_rows^2))[-1], core_grand_means(state), sum(state$weight), state$n,
     sum(used), sum(core_centred(all_rows)[, ncol(state$within)]^2)
   )
-  levels <- core_group_residuals(state, solution$full)
+  levels <- core_group_residuals(state, solution$full, solution$centre)
   levels[!used] <- NA_real_
-  solution$levels <- list(levels - solution$coefficients[1])
-  solution$r_squared <- c(
-    core_one_way_r_squared(state, solution$full, all_rows), "with effects" = 1 - solution$ssr / solution$sst
+  solution$levels <- list(levels)
+  solution$r_squared <- core_fixed_r_squared(
+    core_one_way_r_squared(state, solution$full, all_rows), solution, sum(state$within[, ncol(state$within)]^2),
+    sum(all_rows[, ncol(all_rows)]^2)
   )
   solution
+}
+
+# With effects swept out: within is 1 - SSR/SS of y less the means of one set, all else counted as
+# explanation; `swept` of y less all sets. `known` has the squared correlations between the groups
+# and overall.
+core_fixed_r_squared <- function(known, solution, within, raw, swept = NULL) {
+  share <- function(all) core_share_explained(solution$ssr, all, raw)
+  c(within = share(within), swept = if (!is.null(swept)) share(swept), known[c("between", "overall")],
+    effects = share(solution$sst))
 }
 
 # From the factor of the swept [x, y] to the solution, whatever was swept. `own_norms` are
 # the norms of the columns as they were, `grand` their means, `weight` the sum of weights.
 core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, sst) {
   p <- ncol(within)
-  solution <- cpp_solve(within, own_norms[-p], rank_tolerance)
+  solution <- core_solve(within, own_norms[-p])
   kept <- which(solution$status == 0L)
   k <- length(kept)
   b <- core_full_coefficients(solution)
   # The constant makes the effects average zero over rows; [1, x~ + xbar] has the
-  # bread of [1, x~], whose blocks are orthogonal, after this change of basis.
+  # coordinates of [1, x~], whose blocks are orthogonal, after this change of basis.
   basis <- diag(k + 1L)
   basis[1, -1] <- -grand[kept]
-  bread <- matrix(0, k + 1L, k + 1L)
-  bread[1, 1] <- 1 / weight
-  bread[-1, -1] <- solution$bread
+  block <- function(first, rest) {
+    out <- matrix(0, k + 1L, k + 1L)
+    out[1, 1] <- first
+    out[-1, -1] <- rest
+    out
+  }
+  frame <- list(upper = block(sqrt(weight), solution$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
   solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
-  solution$bread <- basis %*% bread %*% t(basis)
+  solution$root <- basis %*% block(1 / sqrt(weight), solution$root)
+  solution$bread <- tcrossprod(solution$root)
   c(solution, list(
+    frame = frame, centre = grand,
     norms = sqrt(colSums(within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = n,
-    df_effects = df_effects, df_residual = n - k - df_effects, sst = sst, grand = grand
+    df_effects = df_effects, df_residual = n - k - df_effects, sst = sst
   ))
 }

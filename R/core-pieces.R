@@ -31,7 +31,7 @@ core_solve_dummies <- function(state, k) {
   within <- plain$within
   if (length(dummies) > 0) {
     for (c in seq_along(own)) {
-      one <- cpp_solve(state$within[, c(dummies, own[c])], numeric(), rank_tolerance)
+      one <- core_solve(state$within[, c(dummies, own[c])])
       second[c, -1] <- core_full_coefficients(one)
       rank <- sum(one$status == 0L)
     }
@@ -43,8 +43,10 @@ core_solve_dummies <- function(state, k) {
     within, sqrt(colSums(all_rows^2))[-1], core_grand_means(plain), sum(state$weight), state$n,
     sum(used) + rank, sum(core_centred(all_rows)[, k + 1L]^2)
   )
-  solution$r_squared <- c(
-    core_one_way_r_squared(plain, solution$full, all_rows), "with effects" = 1 - solution$ssr / solution$sst
+  squares <- function(triangle) sum(triangle[, ncol(triangle)]^2)
+  solution$r_squared <- core_fixed_r_squared(
+    core_one_way_r_squared(plain, solution$full, all_rows), solution, squares(plain$within), squares(all_rows),
+    if (length(dummies) > 0) squares(within)
   )
   # The sums of weights of the second set's levels are those of its dummies.
   weights <- list(state$weight)

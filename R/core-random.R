@@ -13,18 +13,19 @@ core_solve_random <- function(state, components, parts, constant = TRUE) {
   theta <- core_theta(state$weight, sigma2_e, sigma2_u)
   between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta))
   triangle <- core_merge_within(state, between)[, core_columns(state, constant)]
-  solution <- cpp_solve(triangle, numeric(), rank_tolerance)
+  solution <- core_solve(triangle)
+  centre <- core_centre(triangle, constant)
   b <- core_full_coefficients(solution)
   slopes <- if (constant) b[-1] else b
   used <- state$weight > 0
-  deviations <- core_group_residuals(state, slopes) - if (constant) b[1] else 0
-  deviations <- deviations * (state$weight * sigma2_u / (sigma2_e + state$weight * sigma2_u))
+  deviations <- core_group_residuals(state, slopes, centre) *
+    (state$weight * sigma2_u / (sigma2_e + state$weight * sigma2_u))
   deviations[!used] <- NA_real_
   c(solution, list(
     norms = sqrt(colSums(triangle[, seq_along(b), drop = FALSE]^2)), full = b,
     lead = as.integer(constant), n = state$n, df_effects = 0L,
     df_residual = state$n - length(solution$coefficients),
-    grand = core_grand_means(state), theta = theta, deviations = deviations,
+    frame = core_frame(solution, constant), centre = centre, theta = theta, deviations = deviations,
     log_jacobian = sum(log1p(-theta[used])),
     r_squared = core_one_way_r_squared(state, slopes, parts$all_rows)
   ))

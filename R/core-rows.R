@@ -4,16 +4,18 @@
 #   constant  whether the regression has one
 #   weights   n analytic weights, or NULL
 # and groups of rows as a list with
-#   codes     n integers from 1 to count
+#   codes     n integers from 1 to count, 0 where the group is missing
 #   count     how many groups
 #   sorted    whether the codes never fall
+#   missing   how many codes are 0
 
 core_rows <- function(y, x, constant = TRUE, weights = NULL) {
   list(y = y, x = unname(x), constant = constant, weights = weights)
 }
 
-core_groups <- function(codes, count = max(codes)) {
-  list(codes = codes, count = count, sorted = cpp_is_sorted(codes))
+# A missing group has the code 0; `missing` counts them, and a regression takes no such row.
+core_groups <- function(codes, count = max(codes, 0L)) {
+  list(codes = codes, count = count, sorted = cpp_is_sorted(codes), missing = cpp_count_zeros(codes))
 }
 
 # Below this many rows a second thread costs more than it gives.
@@ -26,15 +28,62 @@ core_threads <- function(n) {
 # A regressor is dropped when what is left of it falls below this part of its norm.
 rank_tolerance <- 1e-9
 
+# The regression of the last column of a triangular factor on the others. Besides what
+# solve_triangle() gives: `bread`, (X'X)^-1.
+core_solve <- function(triangle, own_norms = numeric()) {
+  solution <- cpp_solve(triangle, own_norms, rank_tolerance)
+  solution$bread <- tcrossprod(solution$root)
+  solution
+}
+
+# Where the constant leads: the means of the regression's rows, by column after it, from the
+# first row of the factor; of the columns less these the constant is 0.
+core_centre <- function(triangle, constant) {
+  if (!constant) return(numeric(ncol(triangle)))
+  triangle[1, -1] / triangle[1, 1]
+}
+
+# Orthonormal coordinates of a regression's rows, R'u = x - centre: list(upper, centre, origin), of
+# the kept regressors, the constant first where there is one. `origin` is where the constant is
+# uncorrelated with the slopes.
+core_frame <- function(solution, constant) {
+  upper <- solution$upper
+  centre <- numeric(ncol(upper))
+  if (constant && ncol(upper) > 0) {
+    centre[-1] <- upper[1, -1] / upper[1, 1]
+    upper[1, -1] <- 0
+  }
+  list(upper = upper, centre = centre, origin = centre)
+}
+
+# Those of a matrix of rows, the constant's ones included.
+core_coordinates <- function(frame, rows) {
+  cpp_to_orthonormal(frame$upper, rows - rep(frame$centre, each = nrow(rows)))
+}
+
+# What falls below this part of the columns it was made from is their rounding.
+rounding_share <- 1e-12
+
 # Squared correlation of x'b with y from the triangular factor of the centred
-# [x, y]: both are combinations of its columns, and their angle is that of the rows.
-core_squared_correlation <- function(triangle, b) {
+# [x, y]: both are combinations of its columns, and their angle is that of the rows. NA where
+# one of them does not vary; `norms` are those of [x, y] before they were centred.
+core_squared_correlation <- function(triangle, b, norms) {
   p <- ncol(triangle)
-  fitted <- triangle[, -p, drop = FALSE] %*% b
-  outcome <- triangle[, p]
-  lengths <- sum(fitted^2) * sum(outcome^2)
-  if (lengths == 0) return(NA_real_)
-  sum(fitted * outcome)^2 / lengths
+  unit <- function(v, from) {
+    size <- max(abs(v), 0)
+    if (!is.finite(size) || size <= rounding_share * from) return(NULL)
+    v / size / sqrt(sum((v / size)^2))
+  }
+  fitted <- unit(triangle[, -p, drop = FALSE] %*% b, sum(abs(b) * norms[-p]))
+  outcome <- unit(triangle[, p], norms[p])
+  if (is.null(fitted) || is.null(outcome)) return(NA_real_)
+  min(1, sum(fitted * outcome)^2)
+}
+
+# 1 - left / all, of sums of squares; NA where `all` is rounding of `from`.
+core_share_explained <- function(left, all, from) {
+  if (!is.finite(all) || all <= rounding_share^2 * from) return(NA_real_)
+  1 - left / all
 }
 
 # The factor without its constant: what is left after projecting on the ones.

@@ -20,17 +20,19 @@ core_solve_two_way <- function(rows, sets, sigma2_e, sigma2, threads = core_thre
     }), centre, 1L, options$tolerance, options$max_iterations, options$dense_limit, threads)
   }
   use <- if (rows$constant) seq_along(columns) else seq_along(columns)[-1]
-  solution <- cpp_solve(state$within[, use], numeric(), rank_tolerance)
+  triangle <- state$within[, use]
+  solution <- core_solve(triangle)
   b <- core_full_coefficients(solution)
   slopes <- if (rows$constant) b[-1] else b
-  both <- c(if (rows$constant) b[1] else 0, slopes)
+  centre <- core_centre(triangle, rows$constant)
   layers <- lapply(seq_along(order), function(l) core_layer(sets[[order[l]]]$codes, state$levels[[l]]))
   deviations <- lapply(sets, function(set) numeric(set$count))
   for (l in seq_along(order)) {
-    deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], both, numeric(length(both) + 1L))
+    deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], slopes, centre, TRUE)
   }
   c(solution, list(
-    norms = sqrt(colSums(state$within[, use, drop = FALSE]^2))[seq_along(b)], full = b,
+    frame = core_frame(solution, rows$constant), centre = centre,
+    norms = sqrt(colSums(triangle^2))[seq_along(b)], full = b,
     lead = as.integer(rows$constant), n = n, df_effects = 0L,
     df_residual = n - length(solution$coefficients), deviations = deviations, layers = layers,
     iterations = if (isFALSE(state$dense)) state$iterations,
@@ -77,14 +79,15 @@ core_two_way_form <- function(parts, s, r) {
   other <- parts$sets[[r]]
   within <- parts$within
   form <- core_mean_form(core_group_triangle(state, sqrt(state$weight)), within$status, within$full,
-                         within$bread[-1, -1, drop = FALSE], parts$rows$constant)
+                         within$upper, parts$rows$constant)
   kept <- form$kept
-  means <- rbind(1, state$means)[kept, , drop = FALSE]
-  # tr(H D D') from the sums of the groups' means over the rows of each level.
+  frame <- core_frame(form$first, length(kept) > 0 && kept[1] == 1L)
+  means <- t(core_coordinates(frame, t(rbind(1, state$means)[kept, , drop = FALSE])))
+  # tr(H D D') from the sums of the groups' means, in orthonormal coordinates of H, over the rows
+  # of each level.
   held <- function(to) {
     if (length(kept) == 0) return(0)
-    sums <- cpp_carried_sums(means, set$codes, to$codes, to$count)
-    sum((form$bread %*% sums) * sums)
+    sum(cpp_carried_sums(means, set$codes, to$codes, to$count)^2)
   }
   df <- set$count - length(kept)
   list(
@@ -109,7 +112,7 @@ core_two_way_swamy_arora <- function(parts) {
   each <- lapply(1:2, function(s) {
     between <- core_group_triangle(parts$states[[s]], sqrt(parts$states[[s]]$weight))
     use <- core_columns(parts$states[[s]], parts$rows$constant)
-    solution <- cpp_solve(between[, use], numeric(), rank_tolerance)
+    solution <- core_solve(between[, use])
     list(ssr = solution$ssr, df = parts$sets[[s]]$count - length(solution$coefficients))
   })
   rows_each <- parts$n / vapply(parts$sets, `[[`, 0, "count")

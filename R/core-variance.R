@@ -8,7 +8,7 @@ core_variance_state <- function(state, constant = TRUE) {
   all_rows <- core_merge_within(state, between)
   list(
     columns = core_columns(state, constant), used = state$weight > 0, N = sum(state$weight > 0),
-    between = between, all_rows = all_rows, sums = core_group_triangle(state, state$weight),
+    between = between, all_rows = all_rows,
     within = core_solve_within(state, all_rows)
   )
 }
@@ -23,18 +23,26 @@ core_within_variance <- function(state, parts) {
   list(sigma2_e = parts$within$ssr / df, df = df)
 }
 
+# Sum over groups of scale_i^2 q_i q_i', q_i the coordinates of the group's mean of the kept columns
+# of [1, x] in the basis of a regression on them.
+core_mean_gram <- function(state, solution, kept, scale) {
+  frame <- core_frame(solution, length(kept) > 0 && kept[1] == 1L)
+  cpp_coordinate_gram(state$means, kept - 1L, frame$centre, frame$upper, scale)
+}
+
+core_trace <- function(m) sum(diag(m))
+
 # sigma2_e from the within residuals, sigma2_u from the between residuals set equal
 # to their expectation (Swamy & Arora 1972; unbalanced: Baltagi & Chang 1994). Where
 # the regressors are not all seen between groups, their rank there takes the place
-# of their number and the generalised inverse that of the inverse.
+# of their number and the generalised inverse that of the inverse. With PZ = QR the trace of
+# (Z'PZ)^-1 Z'DD'Z is the squared norm of D'Q, whose rows are T_i q_i.
 core_swamy_arora <- function(state, parts) {
   within <- core_within_variance(state, parts)
-  between <- cpp_solve(parts$between[, parts$columns], numeric(), rank_tolerance)
-  kept <- which(between$status == 0L)
+  between <- core_solve(parts$between[, parts$columns])
+  kept <- parts$columns[which(between$status == 0L)]
   K <- length(kept)
-  # tr((Z'PZ)^-1 Z'DD'Z), with Z'DD'Z the cross-products of the group sums of Z.
-  sums <- parts$sums[, parts$columns[kept], drop = FALSE]
-  trace <- sum((sums %*% between$bread) * sums)
+  trace <- core_trace(core_mean_gram(state, between, kept, state$weight))
   list(
     sigma2_e = within$sigma2_e, df_within = within$df, df_between = parts$N - K,
     sigma2_u = (between$ssr - (parts$N - K) * within$sigma2_e) / (state$n - trace)
@@ -44,25 +52,25 @@ core_swamy_arora <- function(state, parts) {
 # e'Qe and e'Pe of the pooled residuals e = M u, M = I - Z(Z'Z)^-1 Z', set equal to
 #   E e'Qe = s2_e (n - N - tr(A Z'QZ)) + s2_u tr(A Z'QZ A Z'DD'Z)
 #   E e'Pe = s2_e (N - tr(A Z'PZ)) + s2_u (n - 2 tr(A Z'DD'Z) + tr(A Z'PZ A Z'DD'Z)),
-# A = (Z'Z)^-1 (Wallace & Hussain 1969; unbalanced: Baltagi & Chang 1994).
+# A = (Z'Z)^-1 (Wallace & Hussain 1969; unbalanced: Baltagi & Chang 1994). In orthonormal
+# coordinates of Z the matrix A is the identity, Z'PZ is P below and Z'DD'Z is S.
 core_wallace_hussain <- function(state, parts) {
-  pooled <- cpp_solve(parts$all_rows[, parts$columns], numeric(), rank_tolerance)
+  constant <- parts$columns[1] == 1L
+  triangle <- parts$all_rows[, parts$columns]
+  pooled <- core_solve(triangle)
   kept <- parts$columns[which(pooled$status == 0L)]
-  A <- pooled$bread
-  within <- cbind(0, rbind(0, state$within))
-  p <- ncol(within)
-  e <- c(-core_full_coefficients(pooled), 1)
-  columns <- c(parts$columns[-length(parts$columns)], p)
-  form <- function(triangle) sum((triangle[, columns, drop = FALSE] %*% e)^2)
-  Q <- A %*% crossprod(within[, kept, drop = FALSE])
-  P <- A %*% crossprod(parts$between[, kept, drop = FALSE])
-  S <- A %*% crossprod(parts$sums[, kept, drop = FALSE])
-  trace <- function(m) sum(diag(m))
+  b <- core_full_coefficients(pooled)
+  if (constant) b <- b[-1]
+  e <- core_group_residuals(state, b, core_centre(triangle, constant))
+  P <- core_mean_gram(state, pooled, kept, sqrt(state$weight))
+  S <- core_mean_gram(state, pooled, kept, state$weight)
+  PS <- core_trace(P %*% S)
   expected <- rbind(
-    c(state$n - parts$N - trace(Q), trace(Q %*% S)),
-    c(parts$N - trace(P), state$n - 2 * trace(S) + trace(P %*% S))
+    c(state$n - parts$N - length(kept) + core_trace(P), core_trace(S) - PS),
+    c(parts$N - core_trace(P), state$n - 2 * core_trace(S) + PS)
   )
-  sigma2 <- solve(expected, c(form(within), form(parts$between)))
+  forms <- c(sum((state$within %*% c(-b, 1))^2), sum(state$weight * e^2))
+  sigma2 <- solve(expected, forms)
   list(sigma2_e = sigma2[1], sigma2_u = sigma2[2], df_within = state$n - parts$N,
        df_between = parts$N - length(kept))
 }
@@ -74,9 +82,8 @@ core_wallace_hussain <- function(state, parts) {
 core_amemiya <- function(state, parts) {
   within <- core_within_variance(state, parts)
   b <- core_full_coefficients(parts$within)
-  form <- core_mean_form(parts$between, parts$within$status, b, parts$within$bread, parts$columns[1] == 1L)
-  sums <- parts$sums[, form$kept, drop = FALSE]
-  trace <- if (length(form$kept) > 0) sum((sums %*% form$bread) * sums) else 0
+  form <- core_mean_form(parts$between, parts$within$status, b, parts$within$upper, parts$columns[1] == 1L)
+  trace <- core_trace(core_mean_gram(state, form$first, form$kept, state$weight))
   df <- parts$N - length(form$kept)
   list(
     sigma2_e = within$sigma2_e, df_within = within$df, df_between = df,
@@ -85,16 +92,16 @@ core_amemiya <- function(state, parts) {
 }
 
 # e'(P - H)e from `between`, a factor of the groups' means of [1, x, y], for the within slopes
-# b with their `bread`: its value, the columns `kept` of H with their bread, and
-# tr(bread X'(P - H)X). Projecting on the columns of H first leaves (P - H) of the others.
-core_mean_form <- function(between, status, b, bread, constant) {
+# b with their `factor`: its value, the columns `kept` of H with their regression, and
+# tr((X'QX)^-1 X'(P - H)X). Projecting on the columns of H first leaves (P - H) of the others.
+core_mean_form <- function(between, status, b, upper, constant) {
   p <- ncol(between)
   between[, p] <- between[, -1, drop = FALSE] %*% c(-b, 1)
   fixed <- c(if (constant) 1L, 1L + which(status == 1L))
-  first <- cpp_solve(between[, c(fixed, p), drop = FALSE], numeric(), rank_tolerance)
+  first <- core_solve(between[, c(fixed, p), drop = FALSE])
   kept <- fixed[which(first$status == 0L)]
   X <- core_project_out(between, kept, 1L + which(status == 0L))
-  list(value = first$ssr, kept = kept, bread = first$bread, spread = sum((X %*% bread) * X))
+  list(value = first$ssr, kept = kept, first = first, spread = sum(cpp_to_orthonormal(upper, X)^2))
 }
 
 # Columns of a triangle less their projection on others of it.
@@ -107,7 +114,7 @@ core_project_out <- function(triangle, on, columns) {
 # The sample variance of the within effects, and SSR_within / n (Nerlove 1971).
 core_nerlove <- function(state, parts) {
   b <- core_full_coefficients(parts$within)
-  effects <- core_group_residuals(state, b)[parts$used]
+  effects <- core_group_residuals(state, b, core_grand_means(state))[parts$used]
   list(
     sigma2_e = parts$within$ssr / state$n,
     sigma2_u = sum((effects - mean(effects))^2) / (parts$N - 1),
@@ -128,11 +135,11 @@ core_maximum_likelihood <- function(state, parts) {
       core_group_triangle(state, sqrt(state$weight / (1 + state$weight * phi))),
       cbind(0, rbind(0, state$within))
     )
-    solution <- cpp_solve(all_rows[, parts$columns], numeric(), rank_tolerance)
+    triangle <- all_rows[, parts$columns]
+    solution <- core_solve(triangle)
     b <- core_full_coefficients(solution)
-    has_constant <- parts$columns[1] == 1L
-    left <- core_group_residuals(state, if (has_constant) b[-1] else b) - if (has_constant) b[1] else 0
-    left <- left[parts$used]
+    constant <- parts$columns[1] == 1L
+    left <- core_group_residuals(state, if (constant) b[-1] else b, core_centre(triangle, constant))[parts$used]
     list(
       phi = phi, ssr = solution$ssr, value = -n / 2 * log(solution$ssr) - sum(log1p(size * phi)) / 2,
       slope = n / 2 * sum((size * left / (1 + size * phi))^2) / solution$ssr - sum(size / (1 + size * phi)) / 2

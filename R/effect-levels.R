@@ -82,31 +82,32 @@ layer_rows <- function(fit, levels) {
   levels[kept, , drop = FALSE]
 }
 
-quadratic <- function(z, V) colSums(z * (V %*% z))
-
 one_way_errors <- function(fit) {
-  V <- sigma2_of(fit) * fit$bread[slope_names(fit), slope_names(fit), drop = FALSE]
   means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
   weight <- group_weights(fit, fit$effects[[1]])
   centred <- means - drop(means %*% weight) / sum(weight)
   list(
-    level = sqrt(sigma2_of(fit) / weight + quadratic(means, V)),
-    deviation = sqrt(pmax(0, sigma2_of(fit) * (1 / weight - 1 / sum(weight)) + quadratic(centred, V)))
+    level = sqrt(sigma2_of(fit) * (1 / weight + slope_squares(fit, means))),
+    deviation = sqrt(sigma2_of(fit) * pmax(0, 1 / weight - 1 / sum(weight) + slope_squares(fit, centred)))
   )
 }
 
+# x'(X'X)^-1 x over the slopes of a fixed effects fit, for each column of x: the squared length of
+# its coordinates.
+slope_squares <- function(fit, x) colSums(mean_coordinates(fit, numeric(ncol(x)), t(x))^2)
+
 group_weights <- function(fit, set) {
   if (!is.null(set$groups$weight)) return(set$groups$weight)
-  core_group_sizes(set$groups, fit$design$weights)
+  core_group_sizes(set$groups, fit$design[["weights"]])
 }
 
 prediction_errors <- function(fit) {
   weight <- group_weights(fit, fit$effects[[1]])
   sigma2_u <- fit$variance$sigma2[[1]]
   shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
-  z <- layer_rows(fit, fit$transform$layers[[1]]$levels)
-  if ("(Intercept)" %in% names(fit$estimates)) z <- rbind(1, z)
-  error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * quadratic(z, sigma2_of(fit) * fit$bread))
+  z <- t(layer_rows(fit, fit$transform$layers[[1]]$levels))
+  squares <- colSums(mean_coordinates(fit, rep(1, nrow(z)), z)^2)
+  error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * sigma2_of(fit) * squares)
   list(level = error, deviation = error)
 }
 
@@ -124,7 +125,6 @@ two_way_errors <- function(fit) {
   small <- if (length(sets) == 2 && nrow(inverse) == counts[2]) 2L else 1L
   large <- 3L - small
   sigma2 <- sigma2_of(fit)
-  V <- sigma2 * fit$bread[slope_names(fit), slope_names(fit), drop = FALSE]
   weight <- lapply(sets, function(set) group_weights(fit, set))
   total <- sum(weight[[1]])
   p <- weight[[small]] / total
@@ -144,8 +144,8 @@ two_way_errors <- function(fit) {
     level <- if (s == 1L) centred + x$mean else centred
     base <- if (s == 1L) noise[[s]]$deviation + 1 / total else noise[[s]]$deviation
     out[[s]] <- list(
-      level = sqrt(pmax(0, sigma2 * base + quadratic(level, V))),
-      deviation = sqrt(pmax(0, sigma2 * noise[[s]]$deviation + quadratic(centred, V)))
+      level = sqrt(sigma2 * pmax(0, base + slope_squares(fit, level))),
+      deviation = sqrt(sigma2 * pmax(0, noise[[s]]$deviation + slope_squares(fit, centred)))
     )
   }
   out
@@ -154,7 +154,7 @@ two_way_errors <- function(fit) {
 # Weights in each pair of groups, a row a group of the first.
 share_table <- function(fit, rows, columns) {
   cell <- (columns$codes - 1L) * rows$count + rows$codes
-  w <- fit$design$weights
+  w <- fit$design[["weights"]]
   cells <- rows$count * columns$count
   sums <- if (is.null(w)) tabulate(cell, cells) else cpp_group_sums(w, as.integer(cell), cells)
   matrix(sums, rows$count, columns$count)

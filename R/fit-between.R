@@ -23,16 +23,24 @@
 #' @export
 fit_between <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL,
                         by_rows = FALSE) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  name <- effect_column(effects, data)
-  design <- build_design(formula, data, weights, also = name, rows = rows)
+  check_flag(by_rows, "by_rows")
+  run_fit(fit_request(
+    "between", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects),
+    list(by_rows = by_rows)
+  ))
+}
+
+estimate_between <- function(request) {
+  name <- effect_column(request$effects, request$data)
+  design <- request_design(request, also = name)
   groups <- column_groups(design, name)
-  design <- mean_rows(design, groups, name, by_rows)
-  state <- core_pooled_state(design_rows(design))
-  solution <- core_solve_pooled(state)
-  names(solution$r_squared) <- "between"
-  new_panel_fit("between", match.call(), design, solution, errors = errors)
+  all_rows <- design_rows(design)
+  design <- mean_rows(design, groups, name, request$options$by_rows)
+  solution <- core_solve_pooled(core_pooled_state(design_rows(design)))
+  solution$r_squared <- c(
+    between = solution$r_squared[["overall"]], overall = core_overall_r_squared(all_rows, solution)
+  )
+  new_panel_fit(request, design, solution)
 }
 
 # The design with a row a group, the group's first row standing for it.
@@ -43,8 +51,13 @@ mean_rows <- function(design, groups, name, by_rows) {
   within <- list(codes = groups$codes, rows = design$rows, n = length(design$y))
   design$x <- stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x))
   design$y <- state$means[k + 1L, ]
-  design$weights <- if (by_rows) state$weight
-  if (by_rows) design$weights_name <- "the rows of each"
+  if (by_rows) {
+    design$weighted_by <- if (is.null(design[["weights"]])) "the rows of each" else paste("the sum of", design$weighted_by)
+    design$weights <- state$weight
+  } else {
+    if (!is.null(design[["weights"]])) design$means_by <- design$weighted_by
+    design["weights"] <- list(NULL)
+  }
   design$rows <- if (is.null(design$rows)) first else design$rows[first]
   design$between <- name
   design$collapsed <- within

@@ -24,15 +24,21 @@
 #' @export
 fit_correlated <- function(formula, data, effects = "entity", errors = NULL, variance = "swamy-arora",
                            weights = NULL, rows = NULL) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  name <- effect_column(effects, data)
+  run_fit(fit_request(
+    "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects),
+    list(variance = variance)
+  ))
+}
+
+estimate_correlated <- function(request) {
+  name <- effect_column(request$effects, request$data)
+  variance <- request$options$variance
   check_variance_method(variance, 1L)
-  check_no_weights(weights, variance)
-  design <- build_design(formula, data, weights, also = name, rows = rows)
+  check_no_weights(request$weights, variance)
+  design <- request_design(request, also = name)
   groups <- column_groups(design, name)
   design <- add_means(design, groups, name)
-  fit <- random_fit("correlated", match.call(), design, list(new_effect_set(name)), variance, errors)
+  fit <- random_fit(request, design, list(new_effect_set(name)), variance)
   fit$design$means$values <- fit$design$means$values[names(fit$design$means$values) %in% names(fit$estimates)]
   fit
 }
@@ -40,15 +46,27 @@ fit_correlated <- function(formula, data, effects = "entity", errors = NULL, var
 mean_name <- function(term) paste0("mean(", term, ")")
 
 # The design with the group means of what varies within; `means` keeps them by group, for
-# predictions.
+# predictions. What is a combination of other regressors within groups keeps its mean alone, so
+# that the slopes within are those of fixed effects.
 add_means <- function(design, groups, name) {
   state <- core_one_way_state(design_rows(design), groups)
   parts <- core_variance_state(state, design$constant)
-  varies <- which(parts$within$status != 1L)
-  check_some_regressor(parts$within$status, names(design$x), design, plural_of(name))
+  status <- parts$within$status
+  varies <- which(status != 1L)
+  check_some_regressor(status, names(design$x), design, plural_of(name))
   by_group <- lapply(varies, function(j) state$means[j, ])
   names(by_group) <- mean_name(names(design$x)[varies])
   design$means <- list(column = name, labels = groups$labels, values = by_group)
-  design$x <- c(design$x, lapply(by_group, function(means) means[groups$codes]))
+  combined <- which(status == 2L)
+  design$dropped <- data.frame(
+    term = names(design$x)[combined],
+    reason = vapply(combined, function(j) {
+      use <- names(design$x)[status == 0L][weighty(parts$within$combination[, j], c(parts$within, list(
+        norms = sqrt(colSums(state$within[, seq_along(status), drop = FALSE]^2)))), j)]
+      paste0(combination_words(use), " within ", plural_of(name))
+    }, "")
+  )
+  kept <- setdiff(seq_along(design$x), combined)
+  design$x <- c(design$x[kept], lapply(by_group, function(means) means[groups$codes]))
   design
 }

@@ -22,16 +22,20 @@
 #' fit_difference(log(nights) ~ levy + storms + fuel, panel)
 #' @export
 fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = NULL) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  check_is_table(data)
-  check_is_panel(data)
-  check_weightless(weights)
-  design <- build_design(formula, data, rows = rows)
+  run_fit(fit_request("difference", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors))
+}
+
+estimate_difference <- function(request) {
+  check_is_panel(request$data)
+  check_weightless(request$weights)
+  design <- request_design(request)
+  levels <- design_rows(design)
   design <- changes_of(design)
   solution <- core_solve_pooled(core_pooled_state(design_rows(design)))
-  names(solution$r_squared) <- "of changes"
-  new_panel_fit("difference", match.call(), design, solution, errors = errors, notes = design$across)
+  solution$r_squared <- c(
+    of_changes = solution$r_squared[["overall"]], overall = core_overall_r_squared(levels, solution)
+  )
+  new_panel_fit(request, design, solution, notes = design$across)
 }
 
 # The design of changes between adjacent periods; each row is the later of its pair.

@@ -6,7 +6,7 @@
 #' Lags and other operators see the whole panel, as with `rows =`.
 #'
 #' @param formula,data As for the fit.
-#' @param by A column, as a one-sided formula `~ coast` or its name.
+#' @param by A column, bare, quoted, or as a one-sided formula `~ coast`.
 #' @param fit The function that fits: [fit_fixed()], [fit_pooled()], ...
 #' @param ... What it takes besides: `effects`, `errors`, `weights`.
 #' @param all Whether the fit on all rows comes first.
@@ -22,42 +22,25 @@
 #' @export
 fit_each <- function(formula, data, by, fit = fit_fixed, ..., all = TRUE) {
   check_is_table(data)
-  name <- if (rlang::is_formula(by, lhs = FALSE)) attr(stats::terms(by), "term.labels") else by
-  if (!is.character(name) || length(name) != 1) {
-    stop_wavetax("by", "`by` is not one column.", todo = "For example `by = ~ coast`.")
-  }
-  check_columns(name, data)
-  column <- data[[name]]
+  check_flag(all, "all")
+  if (!is.function(fit)) stop_argument("fit", value_words(fit), "Give the function that fits, such as `fit_fixed`.")
+  if (missing(by)) stop_argument("by", "missing", sprintf("Name a column: `by = ~ %s`.", names(data)[1]), kind = "by")
+  name <- one_column_argument(rlang::enquo(by), data, "by")
+  column <- plain_column(data[[name]])
   values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column))
   each <- lapply(values, function(value) {
     condition <- rlang::new_formula(NULL, call("==", as.name(name), value), env = baseenv())
-    tryCatch(fit(formula, data, ..., rows = condition), wavetax_error = function(cnd) {
-      warn_wavetax("group", sprintf("No fit where %s is %s.", name, format(value)),
+    tryCatch(rlang::inject(fit(formula, data, ..., rows = !!condition)), wavetax_error = function(cnd) {
+      warn_wavetax("group", sprintf("No fit where %s is %s.", name, label_text(value)),
                    where = sub("\n.*", "", conditionMessage(cnd)))
       NULL
     })
   })
-  names(each) <- trimws(format(values))
-  c(if (all) list(all = fit(formula, data, ...)), Filter(Negate(is.null), each))
-}
-
-# Outcomes of `cbind(a, b) ~ x`: their calls, named as written.
-several_outcomes <- function(formula) {
-  left <- if (rlang::is_formula(formula, lhs = TRUE)) rlang::f_lhs(formula)
-  if (!is.call(left) || !identical(left[[1]], as.name("cbind"))) return(NULL)
-  outcomes <- as.list(left)[-1]
-  given <- names(outcomes)
-  words <- vapply(outcomes, deparse_words, "")
-  if (!is.null(given)) words[nzchar(given)] <- given[nzchar(given)]
-  stats::setNames(outcomes, words)
-}
-
-# One fit an outcome, each on the rows that have it: the call again with its left side.
-fit_outcomes <- function(outcomes, formula, call, frame) {
-  lapply(outcomes, function(outcome) {
-    one <- formula
-    rlang::f_lhs(one) <- outcome
-    call$formula <- one
-    eval(call, frame)
-  })
+  names(each) <- label_text(values)
+  each <- Filter(Negate(is.null), each)
+  if (length(each) == 0 && !all) {
+    stop_wavetax("by", sprintf("The model cannot be fitted for any value of `%s`.", name),
+                 todo = "The warnings say why.")
+  }
+  c(if (all) list(all = fit(formula, data, ...)), each)
 }

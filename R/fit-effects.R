@@ -7,7 +7,7 @@
 effect_sets <- function(effects, data) {
   check_is_table(data)
   if (rlang::is_formula(effects, lhs = FALSE)) return(sets_of_formula(effects, data))
-  if (!is.character(effects) || length(effects) != 1) stop_effects("`effects` names no column.")
+  if (!is_one_text(effects)) stop_effects(sprintf("`effects` is %s.", value_words(effects)), data = data)
   index <- attr(data, "panel", exact = TRUE)
   words <- list(entity = "entity", period = "period", both = c("entity", "period"))
   roles <- words[[effects]]
@@ -15,10 +15,21 @@ effect_sets <- function(effects, data) {
     check_is_panel(data)
     vapply(roles, function(role) index[[role]], "", USE.NAMES = FALSE)
   } else {
-    check_columns(effects, data)
+    if (!effects %in% names(data)) stop_effects_word(effects, data)
     effects
   }
   lapply(names, new_effect_set)
+}
+
+stop_effects_word <- function(word, data) {
+  near <- near_names(word, names(data))
+  both <- grepl("two|both|entity.*(period|time)|twoway", word, ignore.case = TRUE)
+  stop_effects(
+    sprintf("`effects = %s` is no column.", dQuote(word, FALSE)),
+    c(if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE))),
+      if (both) "Effects of the entity and the period together are `effects = \"both\"`."),
+    data, kind = if (both) "effects" else "unknown_column"
+  )
 }
 
 new_effect_set <- function(columns, trends = character(), intercept = TRUE) {
@@ -28,9 +39,12 @@ new_effect_set <- function(columns, trends = character(), intercept = TRUE) {
 # Terms of `~ harbour + coast:season + harbour:trend(season)`; terms with the same groups
 # are one set.
 sets_of_formula <- function(effects, data) {
-  terms <- stats::terms(effects)
+  check_formula_size(effects)
+  terms <- tryCatch(stats::terms(effects), error = function(cnd) {
+    stop_effects(sprintf("`%s` cannot be read.", deparse_words(effects)), data = data)
+  })
   factors <- attr(terms, "factors")
-  if (length(factors) == 0) stop_effects("`effects` names no column.")
+  if (length(factors) == 0) stop_effects("`effects` names no column.", data = data)
   parts <- lapply(rownames(factors), function(label) effect_part(str2lang(label), data))
   sets <- list()
   for (term in seq_len(ncol(factors))) {
@@ -40,7 +54,7 @@ sets_of_formula <- function(effects, data) {
     trends <- vapply(mine[is_trend], `[[`, "", "column")
     if (length(columns) == 0) {
       stop_effects(sprintf("`%s` is a trend without groups.", colnames(factors)[term]),
-                   "A common trend is a regressor; a trend for each harbour is `harbour:trend(season)`.")
+                   "A common trend is a regressor; a trend for each group is `group:trend(time)`.")
     }
     if (length(trends) > 1) {
       stop_effects(sprintf("`%s` multiplies two trends.", colnames(factors)[term]),
@@ -71,16 +85,21 @@ effect_part <- function(expr, data) {
 check_trend <- function(name, data) {
   index <- attr(data, "panel", exact = TRUE)
   x <- data[[name]]
-  if (is.numeric(x) || inherits(x, "Date") || identical(name, index$period)) return(invisible())
+  if ((is.numeric(x) && !is.factor(x)) || inherits(x, "Date") || identical(name, index$period)) return(invisible())
   stop_effects(sprintf("`trend(%s)`: the column is %s.", name, kind_words(x)),
                "A trend follows a column of numbers or the period.")
 }
 
-stop_effects <- function(found, todo = NULL) {
-  stop_wavetax("effects", found, todo = c(
-    todo, "Give \"entity\", \"period\", \"both\", or columns: `effects = ~ harbour + coast:season`."
+stop_effects <- function(found, todo = NULL, data = NULL, kind = "effects") {
+  index <- if (is_panel_frame(data)) attr(data, "panel", exact = TRUE)
+  columns <- if (is.null(index)) c("id", "year") else c(index$entity, index$period)
+  stop_wavetax(kind, found, todo = c(
+    todo, sprintf("Give \"entity\", \"period\", \"both\", or columns: `effects = ~ %s`.",
+                  paste(columns, collapse = " + "))
   ))
 }
+
+trend_columns <- function(sets) unique(unlist(lapply(sets, `[[`, "trends")))
 
 effect_columns <- function(sets) {
   unique(unlist(lapply(sets, function(set) c(set$columns, set$trends))))
@@ -110,15 +129,19 @@ effects_words <- function(sets) list_words(vapply(sets, set_words, ""))
 column_groups <- function(design, name) {
   if (!is.null(design$collapsed)) return(collapsed_groups(design, name))
   index <- design$index
-  if (!is.null(index) && name == index$entity && is.null(design$rows)) {
-    return(c(core_groups(index$codes, length(index$entities)), list(labels = index$entities)))
-  }
   ranked <- if (!is.null(index) && name == index$entity) {
-    inner <- rank_integers(index$codes[design$rows])
-    list(codes = inner$codes, values = index$entities[inner$values])
+    inner <- if (is.null(design$rows)) index else rank_integers(index$codes[design$rows])
+    list(codes = inner$codes, values = if (is.null(design$rows)) index$entities else index$entities[inner$values])
   } else {
-    rank_key(used_column(design, name))
+    x <- used_column(design, name)
+    check_finite_key(x, name)
+    rank_key(x)
   }
+  new_groups(ranked)
+}
+
+# The one way from ranked values to groups: codes with 0 where missing, and how many those are.
+new_groups <- function(ranked) {
   c(core_groups(ranked$codes, length(ranked$values)), list(labels = ranked$values))
 }
 
@@ -126,17 +149,16 @@ column_groups <- function(design, name) {
 combined_groups <- function(design, names) {
   if (length(names) == 1) return(column_groups(design, names))
   parts <- lapply(names, function(name) column_groups(design, name))
-  for (part in seq_along(parts)) {
-    if (min(parts[[part]]$codes) == 0L) return(c(core_groups(parts[[part]]$codes), list(labels = NULL)))
-  }
   cell <- as.double(parts[[1]]$codes)
   for (part in parts[-1]) cell <- (cell - 1) * part$count + part$codes
+  for (part in parts) if (part$missing > 0) cell[part$codes == 0L] <- NA
   ranked <- rank_key(cell)
   first <- match(seq_along(ranked$values), ranked$codes)
   labels <- do.call(paste, c(lapply(parts, function(part) {
     trimws(format(part$labels[part$codes[first]]))
   }), sep = ":"))
-  c(core_groups(ranked$codes, length(ranked$values)), list(labels = labels))
+  ranked$values <- labels
+  new_groups(ranked)
 }
 
 # A trend on the used rows: the period counts on the panel's clock, other columns as numbers.

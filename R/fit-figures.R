@@ -2,8 +2,12 @@
 #'
 #' Question answered: *how well does the model fit, on what, and how exactly was it computed?*
 #'
-#' R-squared are squared correlations: within of x'b with y, both less entity means; between
-#' of the entity means; overall of x'b with y; `with effects` is 1 - SSR/SST. F compares the
+#' R-squared of pooled, random and correlated effects are squared correlations: within of x'b
+#' with y, both less entity means; between of the entity means; overall of x'b with y. With
+#' fixed effects within is 1 - SSR/SS, SS that of y less the means of the entity (or of the first
+#' set), so that period effects and period dummies written in the formula give one figure;
+#' within all that of y less all sets, what the regressors add; with effects 1 - SSR/SST. A
+#' figure that does not exist is `NA`. F compares the
 #' transformed regression with one without slopes,
 #' \deqn{F = ((SSR_0 - SSR) / k) / (SSR / df),}{F = ((SSR0 - SSR)/k) / (SSR/df),} under classical
 #' errors. RMSE is \eqn{\sqrt{SSR / df}}{sqrt(SSR/df)}. The log-likelihood is normal, at the
@@ -12,8 +16,8 @@
 #' @param fit A fit.
 #' @return A data frame of class `fit_figures` with one row: `rows`, `entities`, `periods` (of a
 #'   panel frame), `coefficients`, `df_residual`, `df_effects`, `df_exact` (whether that is a
-#'   count, not a bound), `r2_within`, `r2_between`, `r2_overall`, `r2_with_effects`,
-#'   `r2_of_changes` (`NA` where the model has none), `f`, `f_df1`, `f_df2`, `f_p`, `rmse`,
+#'   count, not a bound), `r2_within`, `r2_within_all`, `r2_between`, `r2_overall`,
+#'   `r2_with_effects`, `r2_of_changes` (`NA` where the model has none), `f`, `f_df1`, `f_df2`, `f_p`, `rmse`,
 #'   `log_lik`, `parameters`, `aic`, `bic`, `iterations` and `achieved` (the largest relative
 #'   residual of a swept column; 0 where nothing was iterated).
 #' @section Errors:
@@ -25,9 +29,10 @@
 #' @export
 fit_figures <- function(fit) {
   check_is_fit(fit)
-  kinds <- c("within", "between", "overall", "with effects", "of changes")
+  kinds <- c(within = "within", within_all = "swept", between = "between", overall = "overall",
+             with_effects = "effects", of_changes = "of_changes")
   r_squared <- as.list(unname(fit$r_squared[kinds]))
-  names(r_squared) <- paste0("r2_", gsub(" ", "_", kinds))
+  names(r_squared) <- paste0("r2_", names(kinds))
   size <- panel_size(fit)
   test <- regression_f(fit)
   structure(data.frame(
@@ -43,7 +48,7 @@ fit_figures <- function(fit) {
 panel_size <- function(fit) {
   if (is.null(fit$design$index) || fit$method == "between") return(c(if (fit$method == "between") fit$n else NA, NA))
   used <- used_index(fit$design)
-  c(sum(tabulate(used$entity) > 0), sum(tabulate(used$clock) > 0))
+  c(sum(tabulate(used$entity) > 0), length(used_periods(fit$design)))
 }
 
 # b'V^-1 b / k over the slopes, V classical: the same as from the sums of squares.
@@ -52,9 +57,8 @@ regression_f <- function(fit) {
   k <- length(terms)
   if (k == 0) return(list(f = NA_real_, df1 = 0, p = NA_real_))
   b <- fit$estimates[terms]
-  # On the correlation scale, so that units do not matter.
-  V <- fit$bread[terms, terms, drop = FALSE]
-  scale <- sqrt(diag(V))
-  f <- sum((b / scale) * solve(V / (scale %o% scale), b / scale)) / k / sigma2_of(fit)
+  # In orthonormal coordinates of the slopes alone, so that units do not matter.
+  root <- fit$root[match(terms, names(fit$estimates)), , drop = FALSE]
+  f <- sum(backsolve(qr.R(qr(t(root))), b, transpose = TRUE)^2) / k / sigma2_of(fit)
   list(f = f, df1 = k, p = stats::pf(f, k, fit$df_residual, lower.tail = FALSE))
 }

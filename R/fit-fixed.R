@@ -51,12 +51,15 @@
 #' all.equal(unname(coef(dummies)[-(1:4)]), level[-1] - level[1])
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  if (is_source(data)) return(fit_source("fixed", match.call(), formula, data, weights, errors, rows, effects))
-  sets <- effect_sets(effects, data)
-  design <- build_design(formula, data, weights, also = effect_columns(sets), absorbs_constant = TRUE,
-                         rows = rows)
+  run_fit(fit_request(
+    "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects)
+  ))
+}
+
+estimate_fixed <- function(request) {
+  if (is_source(request$data)) return(fit_source(request))
+  sets <- effect_sets(request$effects, request$data)
+  design <- request_design(request, also = effect_columns(sets), trends = trend_columns(sets), absorbs_constant = TRUE)
   groups <- lapply(sets, function(set) combined_groups(design, set$columns))
   swept <- if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
     sweep_one_set(design, groups[[1]])
@@ -64,10 +67,9 @@ fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors 
     sweep_sets(design, sets, groups)
   }
   new_panel_fit(
-    "fixed", match.call(), design, swept$solution, swept$transform,
+    request, design, swept$solution, swept$transform,
     effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
-                  sets, groups, swept$solution$levels),
-    errors = errors
+                  sets, groups, swept$solution$levels)
   )
 }
 
@@ -76,8 +78,7 @@ sweep_one_set <- function(design, groups) {
   solution <- core_solve_fixed(state)
   solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
   list(solution = solution, transform = list(
-    layers = list(core_layer(groups$codes, state$means)), shift = solution$grand, centre = solution$grand,
-    centred = 1L
+    layers = list(core_layer(groups$codes, state$means)), centred = 1L, constant = TRUE
   ))
 }
 
@@ -94,7 +95,7 @@ sweep_sets <- function(design, sets, groups) {
   solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
   list(solution = solution, transform = list(
-    layers = state$layers, shift = state$centre, centre = state$centre, centred = state$centred
+    layers = state$layers, centred = state$centred, constant = TRUE
   ))
 }
 
@@ -106,9 +107,11 @@ r_squared_of_sets <- function(design, sets, groups, state, solution) {
   known <- if (of == state$order[1]) core_swept_r_squared(state, solution$full)
   if (is.null(known)) {
     left <- core_left(design_rows(design), solution$full)
-    known <- core_r_squared(left, design$y, groups[[of]], design$weights)
+    known <- core_r_squared(left, design$y, groups[[of]], design[["weights"]])
   }
-  c(known, "with effects" = 1 - solution$ssr / solution$sst)
+  p <- ncol(state$within)
+  raw <- state$squares[p] + state$weight * state$centre[p]^2
+  core_fixed_r_squared(unlist(known), solution, known$within_y, raw, sum(state$within[, p]^2))
 }
 
 # A solution that took no iteration does not say.

@@ -13,19 +13,25 @@
 #'   \sigma^2_u)}{T_i s2_u / (s2_e + T_i s2_u)}), as a deviation from the constant;
 #'   `"both"` their sum; `"transformed"` the residual of the regression as
 #'   estimated (swept, quasi-demeaned).
-#' * `fitted()` is y less the disturbance.
-#' * `predict(newdata, effects = )`: with the effect of each row's known entity, or
-#'   without (`FALSE`: of an average entity). An unknown entity, and a row with a
-#'   missing regressor, is `NA`. `interval = "confidence"` gives a data frame of `fit`,
+#' * `fitted()` is y less the disturbance. With `pad = TRUE` both have a value for each row of
+#'   the data, `NA` where it was not used, and so can be put into the panel.
+#' * `predict(newdata, effects = )`: with the effect of each row's known groups, or
+#'   without (`FALSE`: of an average entity). An unknown entity is `NA` after fixed effects;
+#'   after random effects it has the population's effect, 0; a new period, or another set
+#'   beyond the first, the average effect 0. A warning names them. A row with a missing
+#'   regressor is `NA`. `interval = "confidence"` gives a data frame of `fit`,
 #'   `low` and `high` for the mean, `"prediction"` for a new row: the slopes' part under the
-#'   fit's own errors, the disturbance's under its classical variance.
+#'   fit's own errors, the disturbance's under its classical variance. `se.fit = TRUE` gives
+#'   a list as R's own `predict()` does: `fit`, `se.fit` (of the mean), `df`, `residual.scale`.
 #' * `deviance()`: the residual sum of squares of the transformed regression.
 #' * `logLik()`: normal, at the variance SSR / n; its parameters are the
 #'   coefficients, the effects and the variances. `AIC()` and `BIC()` follow.
 #' * `model.matrix()`: the regressors before anything was swept out; `type = "swept"` after:
 #'   less the effects, quasi-demeaned, or, with two sets of random effects, less their
 #'   shrunken levels.
-#' * `update()`: the same call with some of it changed.
+#' * `update()`: the same call with some of it changed; errors that [with_errors()] set stay,
+#'   unless `errors =` is given.
+#' * `anova()`: the F test of two nested fits under classical errors.
 #' * `as.data.frame()`: a row a coefficient, with the columns `term`, `estimate`,
 #'   `std_error`, `statistic` (t), `p_value`, `low`, `high`.
 #'
@@ -39,12 +45,16 @@
 #' @param newdata A data frame with the regressors (and, for effects, the column of
 #'   the effect), or `NULL` for the rows of the fit.
 #' @param effects Whether the effect of a row's entity is added.
+#' @param se.fit Whether the standard error of the mean is given too.
+#' @param pad Whether there is a value for each row of the data.
 #' @param row.names,optional As for [as.data.frame()].
-#' @param ... Not used.
+#' @param ... Takes nothing: an argument that is not known is an error.
 #' @return As R's generics give.
 #' @section Errors:
-#' `wavetax_error_unknown_column` and `wavetax_error_new_level` from `predict()`.
-#' Warning `wavetax_warning_unknown_effect`.
+#' `wavetax_error_argument` for an argument that is not known or of the wrong kind,
+#' `wavetax_error_level`, `wavetax_error_unknown_term`; `wavetax_error_unknown_column`,
+#' `wavetax_error_kind` and `wavetax_error_new_level` from `predict()`. Warning
+#' `wavetax_warning_unknown_effect`.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
@@ -58,32 +68,63 @@ NULL
 
 #' @rdname panel_fit
 #' @export
-coef.panel_fit <- function(object, ...) object$estimates[object$shows]
+coef.panel_fit <- function(object, ...) {
+  check_no_dots(..., of = method_call("coef"))
+  object$estimates[object$shows]
+}
+
+# What a generic's method takes, for the check of its dots.
+method_call <- function(name, todo = NULL) {
+  list(call = get(paste0(name, ".panel_fit")), name = paste0(name, "()"), todo = todo,
+       hidden = c("object", "x", "row.names", "optional"))
+}
 
 #' @rdname panel_fit
 #' @export
 vcov.panel_fit <- function(object, ...) {
+  check_no_dots(..., of = method_call("vcov", "Other errors: `vcov(with_errors(fit, se_clustered(~ region)))`."))
   object$errors$covariance[object$shows, object$shows, drop = FALSE]
 }
 
 #' @rdname panel_fit
 #' @export
 confint.panel_fit <- function(object, parm, level = 0.95, ...) {
-  table <- as.data.frame(object, level = level)
+  check_no_dots(..., of = method_call("confint", "Other errors: `confint(with_errors(fit, se_classical()))`."))
+  check_level(level)
+  table <- coefficient_table(object, object$shows, level)
   out <- as.matrix(table[c("low", "high")])
-  dimnames(out) <- list(table$term, paste(format(100 * c((1 - level) / 2, (1 + level) / 2)), "%"))
-  if (missing(parm)) out else out[parm, , drop = FALSE]
+  tails <- format(100 * c((1 - level) / 2, (1 + level) / 2), trim = TRUE, digits = 3, decimal.mark = ".")
+  dimnames(out) <- list(table$term, paste(tails, "%"))
+  if (missing(parm)) out else out[chosen_terms(parm, table$term), , drop = FALSE]
+}
+
+# Coefficients by name or number; the constant also by the name that it is printed with.
+chosen_terms <- function(parm, terms) {
+  if (is.character(parm)) {
+    parm[parm == "constant" & !"constant" %in% terms] <- "(Intercept)"
+    known <- parm %in% terms
+  } else {
+    known <- is.numeric(parm) & is.finite(parm) & parm %in% seq_along(terms)
+  }
+  if (length(parm) > 0 && all(known)) return(parm)
+  stop_wavetax(
+    "unknown_term", sprintf("The fit has no coefficient %s.", if (is.atomic(parm)) list_some(sQuote(parm[!known], FALSE)) else
+      value_words(parm)),
+    todo = sprintf("Coefficients are %s.", list_some(terms, 8))
+  )
 }
 
 #' @rdname panel_fit
 #' @export
 as.data.frame.panel_fit <- function(x, row.names = NULL, optional = FALSE, level = 0.95, ...) {
+  check_no_dots(..., of = method_call("as.data.frame"))
+  check_level(level)
   coefficient_table(x, x$shows, level)
 }
 
 coefficient_table <- function(fit, which, level = 0.95) {
   estimate <- unname(fit$estimates[which])
-  std_error <- unname(sqrt(diag(fit$errors$covariance)))[which]
+  std_error <- standard_errors(fit)[which]
   statistic <- estimate / std_error
   half <- stats::qt((1 + level) / 2, fit$errors$df) * std_error
   data.frame(
@@ -93,18 +134,47 @@ coefficient_table <- function(fit, which, level = 0.95) {
   )
 }
 
+# A variance that rounding makes of an exact zero is none.
+standard_errors <- function(fit) {
+  variance <- unname(diag(fit$errors$covariance))
+  sqrt(ifelse(variance > 0, variance, NA_real_))
+}
+
 #' @rdname panel_fit
 #' @export
-residuals.panel_fit <- function(object,
-                                type = c("disturbance", "effect", "both", "transformed"), ...) {
-  type <- rlang::arg_match(type)
+residuals.panel_fit <- function(object, type = c("disturbance", "effect", "both", "transformed"), pad = FALSE,
+                                ...) {
+  check_no_dots(..., of = method_call("residuals"))
+  type <- check_one_of(type, c("disturbance", "effect", "both", "transformed"), "type")
+  check_flag(pad, "pad")
   check_keeps_rows(object, "residuals")
-  shrunken <- object$method %in% c("random", "correlated")
-  if (type == "transformed" || (type == "disturbance" && !shrunken)) return(object$residuals)
-  effect <- effect_by_row(object)
+  pad_rows(residuals_of(object, type), object, pad)
+}
+
+residuals_of <- function(fit, type) {
+  shrunken <- fit$method %in% c("random", "correlated")
+  if (type == "transformed" || (type == "disturbance" && !shrunken)) return(fit$residuals)
+  effect <- effect_by_row(fit)
   if (type == "effect") return(effect)
-  composite <- object$design$y - linear_part(object)
+  composite <- fit$design$y - linear_part(fit)
   if (type == "both") composite else composite - effect
+}
+
+# A value for each row of the data, NA where the row was not used.
+pad_rows <- function(values, fit, pad) {
+  if (!pad || is.null(fit$design$rows)) {
+    if (pad && fit$method == "between") stop_between_rows(fit)
+    return(values)
+  }
+  if (fit$method == "between") stop_between_rows(fit)
+  out <- rep(NA_real_, nrow(fit$design$data))
+  out[fit$design$rows] <- values
+  out
+}
+
+stop_between_rows <- function(fit) {
+  stop_argument("pad", "TRUE", sprintf("A between fit has one residual for each %s, not for each row.",
+                                       fit$design$between))
 }
 
 # The effects of each used row, as deviations from the constant.
@@ -124,7 +194,7 @@ set_effect <- function(set, codes, values, design) {
   if (length(set$slopes) == 0) return(out)
   loadings <- core_loadings(
     core_effect_set(set$groups$codes, set$groups$count, lapply(set$trends, values), set$intercept),
-    design$weights
+    design[["weights"]]
   )
   loadings <- Filter(Negate(is.null), loadings)
   for (s in seq_along(set$slopes)) out <- out + set$slopes[[s]][codes] * loadings[[s]]
@@ -147,146 +217,11 @@ constant_of <- function(fit) {
 
 #' @rdname panel_fit
 #' @export
-fitted.panel_fit <- function(object, ...) {
+fitted.panel_fit <- function(object, pad = FALSE, ...) {
+  check_no_dots(..., of = method_call("fitted"))
+  check_flag(pad, "pad")
   check_keeps_rows(object, "fitted values")
-  object$design$y - residuals(object)
-}
-
-#' @rdname panel_fit
-#' @export
-predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
-                              interval = c("none", "confidence", "prediction"), level = 0.95, ...) {
-  interval <- rlang::arg_match(interval)
-  if (is.null(newdata) && interval == "none") {
-    return(if (effects) fitted(object) else linear_part(object))
-  }
-  x <- if (is.null(newdata)) used_regressors(object) else all_new_regressors(object, newdata)
-  effects <- effects && length(object$effects) > 0
-  slopes <- object$estimates[slope_names(object)]
-  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
-  if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
-  out <- unname(out)
-  if (interval == "none") return(out)
-  variance <- prediction_variance(object, x, newdata, effects)
-  if (interval == "prediction") variance <- variance + noise_variance(object, effects)
-  half <- stats::qt((1 + level) / 2, object$errors$df) * sqrt(variance)
-  data.frame(fit = out, low = out - half, high = out + half)
-}
-
-used_regressors <- function(fit) do.call(cbind, fit$design$x)
-
-all_new_regressors <- function(fit, newdata) {
-  check_is_table(newdata)
-  cbind(new_regressors(fit, newdata), new_means(fit, newdata))
-}
-
-# Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
-# effects of one set, x is taken from its group's mean (of which random effects keep their
-# share), and the effect's own variance is added.
-prediction_variance <- function(fit, x, newdata, effects) {
-  terms <- slope_names(fit)
-  x <- x[, terms, drop = FALSE]
-  V <- fit$errors$covariance
-  if (!effects) {
-    if ("(Intercept)" %in% names(fit$estimates)) x <- cbind("(Intercept)" = 1, x)
-    return(quadratic(t(x), V[colnames(x), colnames(x), drop = FALSE]))
-  }
-  set <- fit$effects[[1]]
-  if (length(fit$effects) > 1 || length(set$slopes) > 0) {
-    stop_wavetax(
-      "no_interval", "Intervals with several sets of effects, or with trends, are not known.",
-      todo = "`effects = FALSE` gives them for an average group."
-    )
-  }
-  at <- set$groups$codes
-  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$labels))
-  weight <- group_weights(fit, set)
-  means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
-  if (fit$method == "fixed") {
-    apart <- t(x) - means[, at, drop = FALSE]
-    return(sigma2_of(fit) / weight[at] + quadratic(apart, V[terms, terms, drop = FALSE]))
-  }
-  sigma2_u <- fit$variance$sigma2[[1]]
-  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
-  z <- t(x) - means[, at, drop = FALSE] * rep(shrink[at], each = length(terms))
-  if ("(Intercept)" %in% names(fit$estimates)) z <- rbind(1 - shrink[at], z)
-  sigma2_u * (1 - shrink[at]) + quadratic(z, V)
-}
-
-# Variance of a new row about its mean.
-noise_variance <- function(fit, effects) {
-  if (is.null(fit$variance)) return(sigma2_of(fit))
-  fit$variance$sigma2_e + if (effects) 0 else sum(fit$variance$sigma2)
-}
-
-new_regressors <- function(fit, newdata) {
-  design <- fit$design
-  terms <- stats::delete.response(design$terms)
-  wanted <- intersect(all.vars(terms), c(names(design$data), design$columns))
-  check_columns(wanted, newdata)
-  index <- if (is_panel_frame(newdata)) panel_index(newdata)
-  calls <- as.list(attr(terms, "predvars"))[-1]
-  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, character(1))
-  frame <- lapply(seq_along(calls), function(v) {
-    value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
-    if (names[v] %in% names(design$xlevels)) known_levels(value, names[v], design$xlevels) else value
-  })
-  frame <- structure(frame, names = names, class = "data.frame",
-                     row.names = .set_row_names(nrow(newdata)), terms = terms)
-  stats::model.matrix(terms, frame, contrasts.arg = design$contrasts)
-}
-
-# Entity means that a correlated random effects fit added, for rows of entities it has seen.
-new_means <- function(fit, newdata) {
-  means <- fit$design$means
-  if (is.null(means)) return(NULL)
-  check_columns(means$column, newdata)
-  at <- match(as.character(newdata[[means$column]]), as.character(means$labels))
-  warn_unknown_effects(unique(as.character(newdata[[means$column]])[is.na(at)]), means$column)
-  do.call(cbind, lapply(means$values, function(values) values[at]))
-}
-
-known_levels <- function(x, name, xlevels) {
-  known <- xlevels[[name]]
-  new <- setdiff(as.character(x), c(known, NA))
-  if (length(new) > 0) {
-    stop_wavetax(
-      "new_level", sprintf("`%s` has values that the fit has not seen: %s.", name, list_some(new)),
-      todo = sprintf("Seen were %s.", list_some(known, 8))
-    )
-  }
-  factor(x, levels = known)
-}
-
-# The effects on new rows, of groups that the fit has seen.
-new_effects <- function(fit, newdata) {
-  total <- numeric(nrow(newdata))
-  for (set in fit$effects) {
-    if (length(set$slopes) > 0) {
-      stop_wavetax(
-        "trend_effects", sprintf("Effects with trends of %s are not carried to new data.", set$name),
-        todo = "`predict(fit)` gives them on the rows of the fit; `effects = FALSE` leaves them out."
-      )
-    }
-    check_columns(set$columns, newdata)
-    labels <- do.call(paste, c(lapply(set$columns, function(name) trimws(format(newdata[[name]]))), sep = ":"))
-    if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
-    at <- match(labels, as.character(set$labels))
-    warn_unknown_effects(unique(labels[is.na(at)]), set$name)
-    total <- total + set$level[at]
-  }
-  total
-}
-
-warn_unknown_effects <- function(unknown, name) {
-  if (length(unknown) == 0) return(invisible())
-  warn_wavetax(
-    "unknown_effect",
-    sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("A", name, "is") else
-      paste(count_of(length(unknown), name), "are"), list_some(unknown)),
-    where = "Their predictions are NA.",
-    todo = sprintf("`effects = FALSE` predicts for an average %s.", name)
-  )
+  pad_rows(object$design$y - residuals_of(object, "disturbance"), object, pad)
 }
 
 #' @rdname panel_fit
@@ -304,9 +239,10 @@ terms.panel_fit <- function(x, ...) x$design$terms
 #' @rdname panel_fit
 #' @export
 model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
-  type <- if (missing(type)) "raw" else rlang::arg_match(type, c("raw", "swept"))
+  check_no_dots(..., of = method_call("model.matrix"))
+  type <- check_one_of(type, c("raw", "swept"), "type")
   check_keeps_rows(object, "model matrix")
-  terms <- names(coef(object))
+  terms <- names(object$estimates)[object$shows]
   if (type == "swept") return(swept_regressors(object)[, terms, drop = FALSE])
   x <- do.call(cbind, object$design$x)
   if ("(Intercept)" %in% terms) x <- cbind("(Intercept)" = 1, x)

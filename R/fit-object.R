@@ -2,10 +2,11 @@
 # fields, and standard errors, tests, tables, figures and predictions work with it.
 #
 #   method      "pooled", "between", "fixed", "random", "difference", "correlated"
-#   call, design              the call; the design of build_design()
+#   call, request, design     the call; what was asked, see fit_request(); build_design()'s design
 #   estimates   kept coefficients, named, the constant first where there is one
 #   shows       which of them coef() gives (a fixed-effects constant is apart)
 #   bread       (X'X)^-1 of the transformed regression, in the order of `estimates`
+#   root        its root, from orthonormal coordinates of the rows to coefficients
 #   ssr, df_residual, df_effects, df_exact, n, sst
 #   solution    the core's result; `transform` what was taken from each row first
 #   residuals   of the transformed regression, one a used row
@@ -13,12 +14,13 @@
 #               (random) by group, as deviations from the constant
 #   variance    NULL, or list(method, sigma2_e, sigma2, theta)
 #   dropped     data frame of term and reason
-#   r_squared   named numbers; `log_lik`, `parameters` (count)
+#   r_squared   numbers by kind, see r_squared_words(); `log_lik`, `parameters` (count)
 #   notes       what else is to be said of the sample
 #   errors      list of compute_errors(): covariance, df, label, clusters, notes
 
-new_panel_fit <- function(method, call, design, solution, transform = NULL, effects = list(),
-                          variance = NULL, errors = NULL, notes = NULL) {
+new_panel_fit <- function(request, design, solution, transform = NULL, effects = list(), variance = NULL,
+                          notes = NULL, errors = request$errors) {
+  method <- request$method
   all_names <- c(if (solution$lead == 1L) "(Intercept)", names(design$x))
   status <- solution$status
   if (length(status) < length(all_names)) status <- c(0L, status)
@@ -27,13 +29,13 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
   check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
-    method = method, call = call, design = design, estimates = estimates,
+    method = method, call = request$call, request = request, design = design, estimates = estimates,
     shows = if (method == "fixed") names(estimates) != "(Intercept)" else rep(TRUE, length(estimates)),
-    bread = name_both(solution$bread, names(estimates)),
+    bread = name_both(solution$bread, names(estimates)), root = solution$root,
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
     df_exact = !isFALSE(solution$exact), n = solution$n, sst = solution$sst, solution = solution,
     transform = transform, effects = effects, variance = variance,
-    dropped = dropped_terms(solution, status, all_names, method, within),
+    dropped = rbind(design$dropped, dropped_terms(solution, status, all_names, method, within)),
     r_squared = solution$r_squared, notes = notes
   )
   if (is.null(design$pieces)) fit$residuals <- core_residuals(design_rows(design), transform, solution)
@@ -41,6 +43,24 @@ new_panel_fit <- function(method, call, design, solution, transform = NULL, effe
   fit$log_lik <- normal_log_lik(fit)
   fit <- structure(fit, class = c(paste0("panel_fit_", method), "panel_fit"))
   with_errors(fit, default_errors(fit, errors))
+}
+
+# What each R-squared is of, by what was taken out of y.
+r_squared_words <- function(fit) {
+  of <- r_squared_group(fit)
+  within <- if (!is.null(of)) paste("within", plural_of(of))
+  c(within = within, swept = paste("within", within_words(fit$effects)),
+    between = if (!is.null(of)) paste("between", plural_of(of)), overall = "overall", effects = "with effects",
+    of_changes = "of changes")[names(fit$r_squared)]
+}
+
+# The set whose means within and between are about: the entity, or the first set of effects.
+r_squared_group <- function(fit) {
+  if (fit$method == "between") return(fit$design$between)
+  entity <- fit$design$index$entity
+  sets <- effect_names(fit)
+  if (length(sets) == 0 || (!is.null(entity) && entity %in% sets)) return(entity)
+  sets[1]
 }
 
 slope_names <- function(fit) setdiff(names(fit$estimates), "(Intercept)")
@@ -63,7 +83,7 @@ sigma2_of <- function(fit) fit$ssr / fit$df_residual
 # sigma^2 / w, and quasi-demeaning has the Jacobian sum log(1 - theta_i).
 normal_log_lik <- function(fit) {
   n <- fit$n
-  weights <- fit$design$weights
+  weights <- fit$design[["weights"]]
   jacobian <- if (is.null(fit$solution$log_jacobian)) 0 else fit$solution$log_jacobian
   -n / 2 * (log(2 * pi * fit$ssr / n) + 1) + jacobian +
     if (is.null(weights)) 0 else sum(c(log(weights), fit$design$log_weights)) / 2
@@ -162,7 +182,11 @@ check_is_fit <- function(fit, argument = "fit") {
   if (inherits(fit, "panel_fit")) return(invisible())
   stop_wavetax(
     "not_a_fit", sprintf("`%s` is of class %s, not a fitted panel model.", argument, class(fit)[1]),
-    todo = "Give it what `fit_pooled()`, `fit_fixed()` or `fit_random()` returned."
+    todo = if (is.list(fit) && !is.data.frame(fit) && any(vapply(fit, inherits, TRUE, "panel_fit"))) {
+      "It is a list of fits: take one of them, `fits[[1]]`."
+    } else {
+      "Give it what `fit_pooled()`, `fit_fixed()` or `fit_random()` returned."
+    }
   )
 }
 

@@ -10,17 +10,15 @@ row_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "
 most_dummies <- 200
 most_cells <- 5e7
 
-fit_source <- function(method, call, formula, source, weights, errors, rows, effects = NULL) {
-  check_formula(formula)
-  check_row_functions(list(formula, weights, rows))
-  sets <- if (!is.null(effects)) source_sets(effects)
-  spec <- source_errors(errors, sets)
-  wanted <- unique(c(
-    all.vars(formula), if (rlang::is_formula(weights)) all.vars(weights) else weights,
-    if (!is.null(rows)) all.vars(rows), effect_columns(sets), spec$by
-  ))
+fit_source <- function(request) {
+  asked <- list(request$formula, request$weights, request$rows)
+  check_row_functions(asked)
+  sets <- if (!is.null(request$effects)) source_sets(request$effects)
+  spec <- source_errors(request$errors, sets)
+  wanted <- unique(c(unlist(lapply(asked, all.vars)), effect_columns(sets), spec$by))
   reader <- list(
-    from = source, columns = wanted, formula = formula, weights = weights, rows = rows, sets = sets, by = spec$by
+    from = request$data, columns = wanted, formula = request$formula, weights = request$weights, rows = request$rows,
+    sets = sets, by = spec$by
   )
   total <- accumulate_pieces(reader)
   swept <- if (is.null(sets)) {
@@ -30,7 +28,7 @@ fit_source <- function(method, call, formula, source, weights, errors, rows, eff
   }
   design <- total$design
   design$pieces <- reader
-  new_panel_fit(method, call, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
+  new_panel_fit(request, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
 }
 
 check_row_functions <- function(expressions) {
@@ -70,10 +68,10 @@ source_errors <- function(errors, sets) {
 piece_design <- function(piece, reader) {
   design <- tryCatch(
     build_design(reader$formula, piece, reader$weights, also = c(effect_columns(reader$sets), reader$by),
-                 absorbs_constant = !is.null(reader$sets), rows = reader$rows),
+                 absorbs_constant = !is.null(reader$sets), rows = reader$rows, in_pieces = TRUE),
     wavetax_error_no_rows = function(cnd) NULL
   )
-  if (!is.null(design) && !is.null(design$contrasts) && length(design$xlevels) > 0) {
+  if (!is.null(design) && length(design$xlevels) > 0) {
     stop_pieces(sprintf("`%s` holds categories, which differ from piece to piece.", names(design$xlevels)[1]),
                 "Categories can be effects: `effects = ~ id + kind`.")
   }
@@ -114,7 +112,7 @@ accumulate_pieces <- function(reader) {
     if (is.null(total$design)) total$design <- design
     check_same_terms(total$design, design)
     total$missing <- add_missing(total$missing, design$missing)
-    if (!is.null(design$weights)) total$log_weights <- total$log_weights + sum(log(design$weights))
+    if (!is.null(design[["weights"]])) total$log_weights <- total$log_weights + sum(log(design[["weights"]]))
     columns <- lapply(reader$sets, function(set) used_column(design, set$columns))
     coded <- Map(code_values, total$labels, columns)
     total$labels <- lapply(coded, `[[`, "known")
@@ -141,7 +139,7 @@ design_without_rows <- function(design, missing, log_weights) {
   design$log_weights <- log_weights
   design$columns <- names(design$data)
   design$x <- lapply(design$x, function(x) numeric())
-  if (!is.null(design$weights)) design$weights <- numeric()
+  if (!is.null(design[["weights"]])) design$weights <- numeric()
   design$y <- numeric()
   design$rows <- NULL
   design$data <- NULL
@@ -169,7 +167,7 @@ piece_state <- function(design, codes, labels) {
     check_dummies(count, length(labels[[1]]))
     lapply(seq_len(count)[-1], function(level) as.double(codes[[2]] == level))
   }
-  rows <- core_rows(design$y, c(dummies, design$x), weights = design$weights)
+  rows <- core_rows(design$y, c(dummies, design$x), weights = design[["weights"]])
   core_one_way_state(rows, core_groups(codes[[1]], length(labels[[1]])))
 }
 
@@ -198,7 +196,7 @@ solve_pieces <- function(total, sets) {
     describe_effects(set, list(count = length(labels), weight = weight, labels = labels), level, size = size)
   }, sets, total$labels, total$sizes, swept$weights, levels)
   list(solution = solution, effects = effects, transform = list(
-    layers = swept$layers, shift = solution$grand, centre = solution$grand, centred = 1L
+    layers = swept$layers, centred = 1L, constant = TRUE
   ))
 }
 

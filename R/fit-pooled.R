@@ -45,10 +45,22 @@
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
 fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  if (is_source(data)) return(fit_source("pooled", match.call(), formula, data, weights, errors, rows))
-  design <- build_design(formula, data, weights, rows = rows)
-  state <- core_pooled_state(design_rows(design))
-  new_panel_fit("pooled", match.call(), design, core_solve_pooled(state), errors = errors)
+  run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors))
+}
+
+estimate_pooled <- function(request) {
+  if (is_source(request$data)) return(fit_source(request))
+  design <- request_design(request)
+  rows <- design_rows(design)
+  solution <- core_solve_pooled(core_pooled_state(rows))
+  if (!is.null(design$index)) {
+    left <- core_left(rows, core_slopes(solution, rows))
+    known <- core_r_squared(left, design$y, column_groups(design, design$index$entity), design[["weights"]])
+    solution$r_squared <- c(unlist(known[c("within", "between")]), solution$r_squared)
+  }
+  new_panel_fit(request, design, solution)
+}
+
+request_design <- function(request, ..., weights = request$weights) {
+  build_design(request$formula, request$data, weights, ..., rows = request$rows)
 }

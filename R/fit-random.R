@@ -64,14 +64,21 @@
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
                        errors = NULL, weights = NULL, rows = NULL) {
-  outcomes <- several_outcomes(formula)
-  if (length(outcomes) > 0) return(fit_outcomes(outcomes, formula, match.call(), parent.frame()))
-  sets <- random_sets(effects, data)
-  if (missing(variance) && length(sets) == 2) variance <- "amemiya"
+  if (missing(variance)) variance <- NULL
+  run_fit(fit_request(
+    "random", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects),
+    list(variance = variance)
+  ))
+}
+
+estimate_random <- function(request) {
+  sets <- random_sets(request$effects, request$data)
+  variance <- request$options$variance
+  if (is.null(variance)) variance <- if (length(sets) == 2) "amemiya" else "swamy-arora"
   check_variance_method(variance, length(sets))
-  check_no_weights(weights, variance)
-  design <- build_design(formula, data, weights, also = effect_columns(sets), rows = rows)
-  random_fit("random", match.call(), design, sets, variance, errors)
+  check_no_weights(request$weights, variance)
+  design <- request_design(request, also = effect_columns(sets))
+  random_fit(request, design, sets, variance)
 }
 
 # One or two sets of levels.
@@ -84,7 +91,7 @@ random_sets <- function(effects, data) {
   )
 }
 
-random_fit <- function(method, call, design, sets, variance, errors) {
+random_fit <- function(request, design, sets, variance) {
   groups <- lapply(sets, function(set) combined_groups(design, set$columns))
   parts <- if (length(sets) == 1) {
     random_one_way(design, groups[[1]], variance, sets[[1]]$name)
@@ -93,9 +100,8 @@ random_fit <- function(method, call, design, sets, variance, errors) {
   }
   solution <- parts$solution
   new_panel_fit(
-    method, call, design, solution, parts$transform,
-    effects = Map(describe_effects, sets, groups, solution$deviations), variance = parts$variance,
-    errors = errors
+    request, design, solution, parts$transform,
+    effects = Map(describe_effects, sets, groups, solution$deviations), variance = parts$variance
   )
 }
 
@@ -105,13 +111,14 @@ random_one_way <- function(design, groups, variance, name) {
   check_within_rows(state, parts, name)
   components <- core_variance_methods[[variance]](state, parts)
   check_enough_entities(components, name)
+  check_noise_variance(components$sigma2_e, variance)
   components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
   solution <- core_solve_random(state, components, parts, design$constant)
   solution$deviations <- list(solution$deviations)
   list(
     solution = solution,
     transform = list(
-      layers = list(core_layer(groups$codes, state$means, solution$theta)), centre = solution$grand, centred = 1L
+      layers = list(core_layer(groups$codes, state$means, solution$theta)), centred = 1L
     ),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
@@ -129,11 +136,13 @@ random_two_way <- function(design, groups, variance, names) {
   check_within_df(parts$within, names)
   components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)
   check_enough_entities(components, names)
+  check_noise_variance(components$sigma2_e, variance)
   sigma2 <- mapply(check_positive_variance, components$sigma2, names)
   solution <- core_solve_two_way(rows, sets, components$sigma2_e, sigma2)
   check_converged(solution)
   slopes <- if (design$constant) solution$full[-1] else solution$full
-  solution$r_squared <- core_r_squared(core_left(rows, slopes), design$y, groups[[1]])
+  known <- core_r_squared(core_left(rows, slopes), design$y, groups[[1]])
+  solution$r_squared <- unlist(known[c("within", "between", "overall")])
   list(
     solution = solution, transform = list(layers = solution$layers, ones = TRUE),
     variance = list(
@@ -146,11 +155,11 @@ two_way_methods <- c("amemiya", "swamy-arora")
 
 check_variance_method <- function(variance, sets) {
   known <- if (sets == 2) two_way_methods else names(core_variance_methods)
-  if (is.character(variance) && length(variance) == 1 && variance %in% known) return(invisible())
-  text <- list_words(dQuote(as.character(variance), FALSE))
+  if (is_one_text(variance) && variance %in% known) return(invisible())
+  text <- value_words(variance)
   stop_wavetax(
     "variance",
-    if (sets == 2 && all(variance %in% names(core_variance_methods))) {
+    if (sets == 2 && is_one_text(variance) && variance %in% names(core_variance_methods)) {
       sprintf("The variance method %s is for one set of effects.", text)
     } else {
       sprintf("The variance method %s is not known.", text)
@@ -202,6 +211,24 @@ check_enough_entities <- function(components, names) {
     sprintf("There are not more %s than coefficients, so the variance between them is not told.",
             list_words(plurals_of(names))),
     todo = "Use fewer regressors, or `fit_fixed()`."
+  )
+}
+
+# With a large entity component the equations of Wallace and Hussain can give the variance within
+# a negative estimate; that of residuals that fit perfectly is 0.
+check_noise_variance <- function(sigma2_e, variance) {
+  if (sigma2_e > 0) return(invisible())
+  others <- setdiff(names(core_variance_methods), c("wallace-hussain", variance))
+  stop_wavetax(
+    "negative_variance",
+    if (sigma2_e < 0) {
+      sprintf("By %s the variance within is estimated as negative (%s).", dQuote(variance, FALSE),
+              format(sigma2_e, digits = 3, decimal.mark = "."))
+    } else {
+      "The regressors and effects fit every row: the variance within is 0."
+    },
+    todo = if (sigma2_e < 0) sprintf("Methods that work here are %s.", list_words(dQuote(others, FALSE))) else
+      "Use fewer regressors, or more rows."
   )
 }
 

@@ -115,12 +115,21 @@ clock_of <- function(ticks, codes, values, unit) {
   seen <- sort(unique(ticks))
   apart <- diff(seen)
   step <- if (length(apart) == 0) 1 else Reduce(greatest_common_divisor, apart)
+  check_span((seen[length(seen)] - seen[1]) / step, values, ticks)
   place <- as.integer((ticks - seen[1]) / step) + 1L
   clock <- if (identical(place, seq_along(place))) codes else c(0L, place)[codes + 1L]
   list(
     clock = clock, periods = values[match(seen, ticks)],
     ticks = as.integer((seen - seen[1]) / step) + 1L, step = step, unit = unit
   )
+}
+
+# The clock is a whole number: a period may be at most some 2e9 steps from the first.
+check_span <- function(span, values, ticks) {
+  if (length(span) == 0 || is.na(span) || span < .Machine$integer.max - 1) return(invisible())
+  far <- values[which.max(abs(ticks - stats::median(ticks)))]
+  stop_wavetax("key_kind", sprintf("The period %s is too far from the others to be counted to.", label_text(far)),
+               todo = "Correct that cell; a digit may be doubled.")
 }
 
 greatest_common_divisor <- function(a, b) {
@@ -145,4 +154,11 @@ step_words <- function(index) {
   )
   word <- named[paste(index$unit, step)]
   if (is.na(word)) paste("every", format(step), plural_of(index$unit)) else unname(word)
+}
+
+# The place of each row's period among those seen, from 1: tables by period are of this length,
+# however long the clock between them.
+period_place <- function(index) {
+  if (length(index$ticks) == index$span) return(index$clock)
+  match(index$clock, index$ticks)
 }

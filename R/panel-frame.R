@@ -91,21 +91,7 @@ check_has_rows <- function(data) {
 
 check_columns <- function(names, data) {
   unknown <- setdiff(names, names(data))
-  if (length(unknown) == 0) return(invisible())
-  near <- unlist(lapply(unknown, function(name) near_names(name, names(data))))
-  stop_wavetax(
-    "unknown_column", sprintf("There is no column %s.", list_words(sQuote(unknown, FALSE))),
-    todo = c(
-      if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE))),
-      sprintf("Columns are %s.", list_some(names(data), 12))
-    )
-  )
-}
-
-near_names <- function(name, candidates) {
-  if (length(candidates) == 0) return(character())
-  distance <- drop(utils::adist(name, candidates, ignore.case = TRUE))
-  candidates[distance == min(distance) & distance <= max(1, nchar(name) %/% 3)]
+  if (length(unknown) > 0) stop_no_column(unknown, base::names(data))
 }
 
 check_two_keys <- function(entity, period) {

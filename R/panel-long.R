@@ -213,7 +213,7 @@ panel_to_wide <- function(data, variables = NULL) {
   out
 }
 
-format_period <- function(x) trimws(format(x))
+format_period <- function(x) label_text(x)
 
 # Whether a column never differs (nor goes missing) within an entity.
 fixed_within <- function(x, index) {

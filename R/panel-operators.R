@@ -86,7 +86,7 @@ panel_operators <- function(index) {
     ahead = function(x, k = 1) shift(x, k, -1L, "ahead"),
     change = function(x, k = 1) x - shift(x, k, 1L, "change"),
     entity_mean = function(x) group_mean(x, index$codes, length(index$entities)),
-    period_mean = function(x) group_mean(x, index$clock, index$span)
+    period_mean = function(x) group_mean(x, period_place(index), length(index$ticks))
   )
 }
 
@@ -143,7 +143,8 @@ evaluate_among <- function(expr, data, env, index = NULL) {
 
 columns_environment <- function(data, env, index = NULL) {
   operators <- if (!is.null(index)) panel_operators(index) else list()
-  list2env(as.list(plain_data_frame(data)), parent = list2env(operators, parent = env))
+  columns <- lapply(as.list(plain_data_frame(data)), plain_column)
+  list2env(columns, parent = list2env(operators, parent = env))
 }
 
 #' @export

@@ -42,14 +42,6 @@ blank_rows <- function(data) {
   seq_len(nrow(data)) %in% rows
 }
 
-# Missing, or text without a sign in it.
-is_blank <- function(x) {
-  if (!is.character(x)) return(is.na(x))
-  values <- unique(x)
-  blank <- values[is.na(values) | grepl("^\\s*$", values, perl = TRUE)]
-  if (length(blank) == 0) rep(FALSE, length(x)) else x %in% blank
-}
-
 # A clock on which odd cells do not stop the reading: they are `unread`.
 tolerant_clock <- function(x, periods, skip) {
   kept <- x

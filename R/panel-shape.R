@@ -53,7 +53,7 @@ panel_counts <- function(index) {
     gap_cells = sum(inside), gap_entities = sum(inside > 0),
     late = sum(ends$first > 1L), early = sum(ends$last < last_tick), once = sum(seen == 1L),
     per_entity = stats::setNames(seen, index$entities),
-    per_period = stats::setNames(tabulate(index$clock, last_tick)[index$ticks], format_period(index$periods)),
+    per_period = stats::setNames(tabulate(period_place(index), length(index$ticks)), format_period(index$periods)),
     first_seen = ends$first, last_seen = ends$last
   ), class = "panel_shape")
 }

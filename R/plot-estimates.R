@@ -50,11 +50,6 @@ interval_table <- function(record, level) {
   table
 }
 
-check_level <- function(level) {
-  if (is.numeric(level) && length(level) == 1 && level > 0 && level < 1) return(invisible())
-  stop_wavetax("level", "`level` is not a number between 0 and 1.", todo = "For example 0.95.")
-}
-
 first_common_slope <- function(fits) {
   slopes <- lapply(fits, function(fit) setdiff(fit$coefficients$term, "(Intercept)"))
   common <- Reduce(intersect, slopes)

@@ -5,7 +5,8 @@ new_error_spec <- function(kind, ...) {
   structure(list(kind = kind, ...), class = c(paste0("se_", kind), "error_spec"))
 }
 
-# list(covariance, df, label, clusters, notes, spec); the covariance is of `estimates`.
+# list(meat, df, label, clusters, notes, spec); the meat is the covariance in the orthonormal
+# coordinates of the regression.
 compute_errors <- function(spec, fit) UseMethod("compute_errors")
 
 #' The same fit under other standard errors
@@ -29,6 +30,7 @@ with_errors <- function(fit, errors) {
   check_is_fit(fit)
   check_error_spec(errors)
   fit$errors <- compute_errors(errors, fit)
+  fit$errors$covariance <- name_both(core_covariance(fit$root, fit$errors$meat), names(fit$estimates))
   fit
 }
 

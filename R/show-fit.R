@@ -44,12 +44,12 @@ sample_words <- function(fit) {
   } else if (!is.null(index)) {
     used <- used_index(design)
     sizes <- tabulate(used$entity)
-    periods <- sort(unique(used$clock))
-    values <- index$periods[match(range(periods), index$ticks)]
+    periods <- used_periods(design)
+    values <- index$periods[range(periods)]
     balanced <- all(sizes[sizes > 0] == length(periods))
     sprintf(
       ": %s, %s (%s), %s", count_of(sum(sizes > 0), index$entity),
-      count_of(length(periods), index$period), paste(unique(format(values)), collapse = " to "),
+      count_of(length(periods), index$period), paste(unique(format_period(values)), collapse = " to "),
       if (balanced) "balanced" else "unbalanced"
     )
   } else if (length(fit$effects) > 0) {
@@ -57,7 +57,7 @@ sample_words <- function(fit) {
   }
   left_out <- missing_words(design$missing)
   if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
-  paste0(size, panel, if (!is.null(design$weights)) paste0("; weighted by ", design$weights_name),
+  paste0(size, panel, if (!is.null(design[["weights"]])) paste0("; weighted by ", design$weighted_by),
          if (!is.null(left_out)) paste0("; ", left_out))
 }
 
@@ -106,7 +106,7 @@ closing_words <- function(fit) {
     if (fit$method == "fixed" && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
       dimension_words(fit)
     },
-    fit$notes, r_squared_words(fit$r_squared),
+    fit$notes, r_squared_line(fit),
     if (!is.null(constant)) {
       paste0("Constant ", format_number(constant$estimate), ", std. error ",
              format_number(constant$std_error, 3), " (the effects average zero over rows)")
@@ -128,19 +128,22 @@ singleton_words <- function(effects) {
           verb(n, "appear"), verb(n, "tell"))
 }
 
-r_squared_words <- function(r_squared) {
-  known <- r_squared[is.finite(r_squared)]
-  if (length(known) == 0) return("R-squared: not defined, nothing varies")
-  paste("R-squared:", paste(formatC(known, format = "f", digits = 3), names(known), collapse = ", "))
+r_squared_line <- function(fit) {
+  known <- is.finite(fit$r_squared)
+  if (!any(known)) return("R-squared: not defined, nothing varies")
+  paste("R-squared:", paste(fixed_decimals(fit$r_squared[known], 3), r_squared_words(fit)[known], collapse = ", "))
 }
 
 # Which dimension the effects have, and how exactly they were swept out.
 dimension_words <- function(fit) {
-  how <- if (is.null(fit$solution$achieved)) {
-    "swept out exactly"
+  solution <- fit$solution
+  left <- function() formatC(solution$achieved, format = "e", digits = 0)
+  how <- if (is.null(solution$achieved) || (solution$iterations == 0 && solution$achieved <= 1e-12)) {
+    "swept out directly"
+  } else if (solution$iterations == 0) {
+    sprintf("swept out directly, %s of a column left", left())
   } else {
-    sprintf("swept out in %s, %.0e of a column left", count_of(fit$solution$iterations, "step"),
-            fit$solution$achieved)
+    sprintf("swept out in %s, %s of a column left", count_of(solution$iterations, "step"), left())
   }
   sprintf("Effects take %s%s df, %s", if (fit$df_exact) "" else "at most ", count_words(fit$df_effects), how)
 }

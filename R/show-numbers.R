@@ -28,9 +28,6 @@ format_p <- function(p) {
   ifelse(is.na(p), "", ifelse(p < 0.001, "<0.001", formatC(p, format = "f", digits = 3)))
 }
 
-# "= 0.034" or "< 0.001", for running text.
-p_words <- function(p) if (p < 0.001) "p < 0.001" else paste("p =", formatC(p, format = "f", digits = 3))
-
 # Right-pads so that the decimal points of the numbers stand below each other.
 align_decimal <- function(x) {
   after <- ifelse(grepl("^[-0-9,]*\\.[0-9]+$", x), nchar(sub("^[^.]*", "", x)), 0)

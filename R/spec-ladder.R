@@ -1,67 +1,84 @@
 #' One question, step by step
 #'
-#' Question answered: *how does the answer move as I let more in?* A fit of the outcome on the
-#' focus alone, then one more for each step, with everything before it.
+#' Question answered: *how does the answer move as I let more in?* A fit of a first equation,
+#' then one more for each step, with everything before it.
 #'
-#' @param outcome,focus What is explained, and by what first of all: one-sided formulas, or
-#'   text such as `"log(nights)"`.
-#' @param steps A list of steps: a one-sided formula adds regressors (`~ storms + fuel`); the
-#'   words `"entity"`, `"period"` and `"both"` or `list(effects = ~ coast:season)` add fixed
-#'   effects. Names of the list name the fits.
+#' @param formula The first equation: `log(nights) ~ levy`.
+#' @param steps A list of steps, or one of them: a one-sided formula adds regressors
+#'   (`~ storms + fuel`); `"entity"`, `"period"`, `"both"`, or `list(effects = ~ coast:season)`
+#'   (anything that `effects =` of [fit_fixed()] takes) adds fixed effects; one of the words
+#'   `"between"`, `"random"`, `"difference"`, `"correlated"` estimates the equation so far by that
+#'   method. Names of the list name the fits.
 #' @param data A [panel_frame()] or a data frame.
-#' @param ... What [fit_pooled()] and [fit_fixed()] take: `weights`, `errors`, `rows`.
+#' @param ... What every fit takes: `weights`, `errors`, `rows`.
 #' @return A named list of fits, which [spec_table()] takes: [fit_pooled()] until effects come
 #'   in, [fit_fixed()] from then on.
 #' @section Errors:
-#' `wavetax_error_steps` when a step is neither, and those of the fits.
+#' `wavetax_error_steps` when a step is none of these, and those of the fits.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
-#' ladder <- spec_ladder("log(nights)", "levy", list(~ storms + fuel, "entity", "period"), panel)
-#' spec_table(ladder, terms = "levy")
+#' steps <- list(~ storms + fuel, "entity", "period", "random")
+#' spec_table(spec_ladder(log(nights) ~ levy, steps, panel), terms = "levy")
 #' @export
-spec_ladder <- function(outcome, focus, steps, data, ...) {
-  env <- if (rlang::is_formula(focus)) environment(focus) else parent.frame()
-  left <- one_side(outcome, "outcome")
-  right <- one_side(focus, "focus")
-  if (!is.list(steps)) steps <- list(steps)
-  effects <- character()
-  fits <- list(ladder_fit(left, right, effects, data, env, ...))
-  names <- deparse_words(right)
+spec_ladder <- function(formula, steps, data, ...) {
+  if (missing(data)) stop_argument("data", "missing", "Give the formula, the steps, then the data.")
+  check_formula(formula, data)
+  check_is_table(data)
+  steps <- ladder_steps(steps)
+  state <- list(formula = formula, effects = character())
+  fits <- list(ladder_fit(state, NULL, data, ...))
+  names <- deparse_words(formula[[3]])
   for (s in seq_along(steps)) {
-    step <- steps[[s]]
-    added <- step_effects(step, data)
-    effects <- c(effects, added)
-    if (is.null(added)) right <- call("+", right, one_side(step, sprintf("step %d", s)))
-    fits <- c(fits, list(ladder_fit(left, right, effects, data, env, ...)))
-    names <- c(names, step_name(step, names(steps)[s], added))
+    taken <- take_step(state, steps[[s]], s, data)
+    state <- taken$state
+    fits <- c(fits, list(ladder_fit(state, taken$method, data, ...)))
+    given <- names(steps)[s]
+    names <- c(names, if (length(given) == 1 && !is.na(given) && nzchar(given)) given else taken$name)
   }
   stats::setNames(fits, make.unique(names, sep = " "))
 }
 
-ladder_fit <- function(left, right, effects, data, env, ...) {
-  formula <- rlang::new_formula(left, right, env = env)
-  if (length(effects) == 0) return(fit_pooled(formula, data, ...))
-  fit_fixed(formula, data, effects = stats::reformulate(effects, env = env), ...)
+ladder_steps <- function(steps) {
+  if (rlang::is_formula(steps) || is_one_text(steps)) return(list(steps))
+  if (is.list(steps) && identical(names(steps), "effects")) return(list(steps))
+  if (is.list(steps) && !is.data.frame(steps) && length(steps) > 0) return(steps)
+  stop_steps(sprintf("`steps` is %s.", value_words(steps)))
 }
 
-one_side <- function(x, what) {
-  if (rlang::is_formula(x, lhs = FALSE)) return(rlang::f_rhs(x))
-  if (is.character(x) && length(x) == 1) return(parse_one_expression(x))
-  stop_wavetax("steps", sprintf("The %s is neither a one-sided formula nor text.", what),
-               todo = "Write `~ storms + fuel`; effects as \"entity\", \"period\" or `list(effects = ~ coast)`.")
+ladder_methods <- c("between", "random", "difference", "correlated")
+
+# The equation and effects after a step, the method it asks for, and its name.
+take_step <- function(state, step, s, data) {
+  if (is_one_text(step) && step %in% ladder_methods && !step %in% names(data)) {
+    return(list(state = state, method = step, name = step))
+  }
+  if (rlang::is_formula(step, lhs = FALSE)) {
+    state$formula[[3]] <- call("+", state$formula[[3]], rlang::f_rhs(step))
+    return(list(state = state, name = paste("+", deparse_words(rlang::f_rhs(step)))))
+  }
+  effects <- if (is.list(step) && identical(names(step), "effects")) step$effects else step
+  if (!is_one_text(effects) && !rlang::is_formula(effects, lhs = FALSE)) {
+    stop_steps(sprintf("Step %d is %s.", s, value_words(step)))
+  }
+  added <- if (rlang::is_formula(effects)) {
+    attr(stats::terms(effects), "term.labels")
+  } else {
+    sprintf("`%s`", vapply(effect_sets(effects, data), `[[`, "", "name"))
+  }
+  state$effects <- c(state$effects, added)
+  list(state = state, name = paste("+", paste(gsub("`", "", added), collapse = " + "), "effects"))
 }
 
-# Terms of effects that a step adds, or NULL when it adds regressors.
-step_effects <- function(step, data) {
-  words <- is.character(step) && length(step) == 1 && step %in% c("entity", "period", "both")
-  if (!words && !(is.list(step) && identical(names(step), "effects"))) return(NULL)
-  effects <- if (words) step else step$effects
-  if (rlang::is_formula(effects)) return(attr(stats::terms(effects), "term.labels"))
-  sprintf("`%s`", vapply(effect_sets(effects, data), `[[`, "", "name"))
+ladder_fit <- function(state, method, data, ...) {
+  fit <- if (is.null(method)) fit_pooled else get(paste0("fit_", method), mode = "function")
+  if (!is.null(method) || length(state$effects) == 0) return(fit(state$formula, data, ...))
+  effects <- stats::reformulate(state$effects, env = baseenv())
+  fit_fixed(state$formula, data, effects = effects, ...)
 }
 
-step_name <- function(step, given, added) {
-  if (length(given) == 1 && !is.na(given) && nzchar(given)) return(given)
-  if (!is.null(added)) return(paste("+", paste(gsub("`", "", added), collapse = " + "), "effects"))
-  paste("+", deparse_words(one_side(step, "step")))
+stop_steps <- function(found) {
+  stop_wavetax("steps", found, todo = c(
+    "A step adds regressors, `~ x2 + x3`, or effects, \"entity\", \"period\", \"both\" or `list(effects = ~ region)`,",
+    sprintf("or names a method: %s.", list_words(dQuote(ladder_methods, FALSE)))
+  ))
 }

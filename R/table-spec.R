@@ -114,12 +114,13 @@ cluster_words <- function(errors) {
   if (is.null(errors$clusters)) "" else count_of(errors$clusters, errors$by)
 }
 
-# Each method has the R-squared of the variation it explains.
+# Each row is named by what was taken out of y, so that the figures in it are comparable.
 r_squared_facts <- function(model, record) {
-  suits <- list(pooled = "overall", fixed = "within", random = c("within", "overall"), between = "between",
-                difference = "of changes", correlated = c("within", "overall"))
-  lapply(suits[[record$method]], function(kind) {
-    fact(model, paste("R-squared", kind), formatC(record$r_squared[[kind]], format = "f", digits = 3))
+  shown <- which(record$r_squared$kind %in% c("within", "swept", "overall", "of_changes") |
+                   (record$method == "between" & record$r_squared$kind == "between"))
+  lapply(shown, function(r) {
+    value <- record$r_squared$value[r]
+    fact(model, paste("R-squared", record$r_squared$label[r]), if (is.finite(value)) fixed_decimals(value, 3) else "")
   })
 }
 

@@ -96,6 +96,6 @@ serial_notes <- function(result, fit) {
   c(
     paste0("From ", count_of(result$changes, "change"), " between adjacent periods and ",
            count_of(result$pairs, "pair"), " of residuals", gaps, "."),
-    if (!is.null(fit$design$weights)) "The fit's weights are not used in this test."
+    if (!is.null(fit$design[["weights"]])) "The fit's weights are not used in this test."
   )
 }

@@ -44,3 +44,28 @@ row_words <- function(rows, show = 3) {
 deparse_words <- function(call) {
   paste(trimws(deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))), collapse = " ")
 }
+
+# A number with a point, whatever the session's options.
+fixed_decimals <- function(x, digits) formatC(x, format = "f", digits = digits, decimal.mark = ".", big.mark = "")
+
+# "p = 0.034" or "p < 0.001", for running text.
+p_words <- function(p) {
+  if (is.na(p)) return("no p value")
+  if (p < 0.001) "p < 0.001" else paste("p =", fixed_decimals(p, 3))
+}
+
+# Labels of groups and periods as text, whatever the session's options: numbers with all their
+# digits, other kinds as they print.
+label_text <- function(x) {
+  if (is.character(x)) return(x)
+  if (is.factor(x)) return(as.character(x))
+  if (is.integer(x) && !is.object(x)) return(formatC(x, format = "d", width = 1))
+  if (is.double(x) && !is.object(x)) {
+    whole <- is.finite(x) & x == trunc(x) & abs(x) < 1e15
+    out <- as.character(x)
+    out[is.finite(x) & !whole] <- formatC(x[is.finite(x) & !whole], digits = 15, format = "g", width = 1, decimal.mark = ".")
+    out[whole] <- formatC(x[whole], digits = 0, format = "f", width = 1)
+    return(out)
+  }
+  trimws(format(x))
+}

@@ -44,14 +44,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_further_rank
-double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget);
-RcppExport SEXP _wavetax_cpp_further_rank(SEXP codesSEXP, SEXP countsSEXP, SEXP budgetSEXP) {
+double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget, bool reduced);
+RcppExport SEXP _wavetax_cpp_further_rank(SEXP codesSEXP, SEXP countsSEXP, SEXP budgetSEXP, SEXP reducedSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type counts(countsSEXP);
     Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget));
+    Rcpp::traits::input_parameter< bool >::type reduced(reducedSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget, reduced));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -94,6 +95,36 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_largest
+double cpp_largest(Rcpp::NumericVector x);
+RcppExport SEXP _wavetax_cpp_largest(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_largest(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_integer64
+Rcpp::NumericVector cpp_integer64(Rcpp::NumericVector bits);
+RcppExport SEXP _wavetax_cpp_integer64(SEXP bitsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bits(bitsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_integer64(bits));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_integer64_text
+Rcpp::CharacterVector cpp_integer64_text(Rcpp::NumericVector bits);
+RcppExport SEXP _wavetax_cpp_integer64_text(SEXP bitsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type bits(bitsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_integer64_text(bits));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_rank_by_table
 SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit);
 RcppExport SEXP _wavetax_cpp_rank_by_table(SEXP xSEXP, SEXP limitSEXP) {
@@ -112,6 +143,16 @@ BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_is_sorted(codes));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_count_zeros
+double cpp_count_zeros(Rcpp::IntegerVector codes);
+RcppExport SEXP _wavetax_cpp_count_zeros(SEXP codesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_count_zeros(codes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -311,36 +352,36 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_residuals
-Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, double constant, Rcpp::NumericVector centre, Rcpp::List layers, double n, int threads);
-RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP constantSEXP, SEXP centreSEXP, SEXP layersSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, Rcpp::List layers, double n, int threads);
+RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP layersSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
-    Rcpp::traits::input_parameter< double >::type constant(constantSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, constant, centre, layers, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, centre, layers, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_combined_levels
-Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre);
-RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP) {
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, bool ones);
+RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP onesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type levels(levelsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, coefficients, centre));
+    Rcpp::traits::input_parameter< bool >::type ones(onesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, coefficients, centre, ones));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP layersSEXP, SEXP pickSEXP, SEXP shiftSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift, Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP layersSEXP, SEXP pickSEXP, SEXP shiftSEXP, SEXP centreSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
@@ -352,8 +393,35 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
     Rcpp::traits::input_parameter< SEXP >::type shift(shiftSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, centre, factor, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_coordinate_gram
+Rcpp::NumericMatrix cpp_coordinate_gram(Rcpp::NumericMatrix means, Rcpp::IntegerVector pick, Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, Rcpp::NumericVector scale);
+RcppExport SEXP _wavetax_cpp_coordinate_gram(SEXP meansSEXP, SEXP pickSEXP, SEXP centreSEXP, SEXP factorSEXP, SEXP scaleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type scale(scaleSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_coordinate_gram(means, pick, centre, factor, scale));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_to_orthonormal
+Rcpp::NumericMatrix cpp_to_orthonormal(Rcpp::NumericMatrix factor, Rcpp::NumericMatrix rows);
+RcppExport SEXP _wavetax_cpp_to_orthonormal(SEXP factorSEXP, SEXP rowsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type rows(rowsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_to_orthonormal(factor, rows));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -374,12 +442,16 @@ END_RCPP
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_absorb", (DL_FUNC) &_wavetax_cpp_absorb, 10},
     {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
-    {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 3},
+    {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
     {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
     {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
+    {"_wavetax_cpp_largest", (DL_FUNC) &_wavetax_cpp_largest, 1},
+    {"_wavetax_cpp_integer64", (DL_FUNC) &_wavetax_cpp_integer64, 1},
+    {"_wavetax_cpp_integer64_text", (DL_FUNC) &_wavetax_cpp_integer64_text, 1},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_is_sorted", (DL_FUNC) &_wavetax_cpp_is_sorted, 1},
+    {"_wavetax_cpp_count_zeros", (DL_FUNC) &_wavetax_cpp_count_zeros, 1},
     {"_wavetax_cpp_strictly_ordered", (DL_FUNC) &_wavetax_cpp_strictly_ordered, 2},
     {"_wavetax_cpp_any_repeated_cell", (DL_FUNC) &_wavetax_cpp_any_repeated_cell, 4},
     {"_wavetax_cpp_all_finite", (DL_FUNC) &_wavetax_cpp_all_finite, 1},
@@ -396,9 +468,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
     {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},
-    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 7},
-    {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 3},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 10},
+    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 6},
+    {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 4},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 12},
+    {"_wavetax_cpp_coordinate_gram", (DL_FUNC) &_wavetax_cpp_coordinate_gram, 5},
+    {"_wavetax_cpp_to_orthonormal", (DL_FUNC) &_wavetax_cpp_to_orthonormal, 2},
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 4},
     {NULL, NULL, 0}
 };

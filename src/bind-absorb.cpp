@@ -8,13 +8,14 @@ namespace {
 void check_interrupt(void*) { R_CheckUserInterrupt(); }
 bool interrupted() { return !R_ToplevelExec(check_interrupt, nullptr); }
 
-std::vector<wavetax::EffectSet> as_sets(const Rcpp::List& sets) {
+std::vector<wavetax::EffectSet> as_sets(const Rcpp::List& sets, R_xlen_t n) {
   std::vector<wavetax::EffectSet> out;
   for (R_xlen_t s = 0; s < sets.size(); ++s) {
     const Rcpp::List set = sets[s];
     wavetax::EffectSet one;
-    one.codes = INTEGER(set["codes"]);
-    one.count = static_cast<std::size_t>(Rcpp::as<int>(set["count"]));
+    const double count = Rcpp::as<double>(set["count"]);
+    one.codes = checked_codes(set["codes"], count, n);
+    one.count = static_cast<std::size_t>(count);
     one.ridge = Rcpp::as<double>(set["ridge"]);
     const Rcpp::List loadings = set["loadings"];
     for (R_xlen_t l = 0; l < loadings.size(); ++l) one.loadings.push_back(real_or_null(loadings[l]));
@@ -44,18 +45,15 @@ Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List set
   options.dense_limit = static_cast<std::size_t>(dense_limit);
   options.threads = threads;
   options.stop = interrupted;
-  const wavetax::Absorber absorbed(rows, as_sets(sets), std::vector<double>(centre.begin(), centre.end()),
+  const wavetax::Absorber absorbed(rows, as_sets(sets, static_cast<R_xlen_t>(n)), std::vector<double>(centre.begin(), centre.end()),
                                    ones > 0 ? static_cast<std::size_t>(ones - 1) : wavetax::not_stored,
                                    options);
   if (absorbed.stopped) throw Rcpp::internal::InterruptedException();
   Rcpp::List levels(absorbed.levels.size());
   for (std::size_t t = 0; t < absorbed.levels.size(); ++t)
     levels[t] = as_matrix(absorbed.levels[t], rows.width());
-  const Eigen::MatrixXd triangle = absorbed.triangle().matrix();
-  Rcpp::NumericMatrix packed(triangle.rows(), triangle.cols());
-  std::copy(triangle.data(), triangle.data() + triangle.size(), packed.begin());
   return Rcpp::List::create(
-      Rcpp::Named("levels") = levels, Rcpp::Named("within") = packed,
+      Rcpp::Named("levels") = levels, Rcpp::Named("within") = pack(absorbed.triangle().matrix()),
       Rcpp::Named("dense") = absorbed.dense, Rcpp::Named("converged") = absorbed.converged,
       Rcpp::Named("iterations") = static_cast<double>(absorbed.iterations),
       Rcpp::Named("achieved") = absorbed.achieved,
@@ -73,6 +71,8 @@ Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List set
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_components(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count_first,
                           int count_second) {
+  checked_codes(first, count_first, first.size());
+  checked_codes(second, count_second, first.size());
   Rcpp::IntegerVector of_first(count_first), of_second(count_second);
   const int count = wavetax::components(first.begin(), second.begin(), first.size(), count_first,
                                         count_second, of_first.begin(), of_second.begin());
@@ -80,12 +80,16 @@ Rcpp::List cpp_components(Rcpp::IntegerVector first, Rcpp::IntegerVector second,
                             Rcpp::Named("second") = of_second);
 }
 
+// What further sets add to the rank of the first two, or, `reduced`, all sets to that of the
+// first.
 // [[Rcpp::export(rng = false)]]
-double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget) {
+double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget, bool reduced) {
+  const R_xlen_t n = Rf_xlength(codes[0]);
   std::vector<const int*> in;
-  for (R_xlen_t s = 0; s < codes.size(); ++s) in.push_back(INTEGER(codes[s]));
-  return static_cast<double>(wavetax::further_rank(
-      in, std::vector<std::size_t>(counts.begin(), counts.end()), Rf_xlength(codes[0]), budget));
+  for (R_xlen_t s = 0; s < codes.size(); ++s) in.push_back(checked_codes(codes[s], counts[s], n));
+  const std::vector<std::size_t> sizes(counts.begin(), counts.end());
+  return static_cast<double>(reduced ? wavetax::reduced_rank(in, sizes, n, budget)
+                                     : wavetax::further_rank(in, sizes, n, budget));
 }
 
 // For each group of `to`, the sum over its rows of the values of their group `from`: values
@@ -93,6 +97,8 @@ double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double bud
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from,
                                      Rcpp::IntegerVector to, int groups) {
+  checked_codes(from, values.ncol(), from.size());
+  checked_codes(to, groups, from.size());
   Rcpp::NumericMatrix out(values.nrow(), groups);
   for (R_xlen_t r = 0; r < from.size(); ++r)
     for (int c = 0; c < values.nrow(); ++c) out(c, to[r] - 1) += values(c, from[r] - 1);

@@ -1,5 +1,10 @@
 #include "bindings.h"
 
+#include <cmath>
+#include <cstdint>
+#include <cstring>
+#include <limits>
+#include <string>
 #include <wavetax/columns.hpp>
 
 namespace {
@@ -30,6 +35,53 @@ SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads) {
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_group_medians(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups,
                                       int least) {
+  checked_codes(codes, groups, x.size());
   return Rcpp::wrap(wavetax::group_medians(x.begin(), codes.begin(), x.size(), groups, least,
                                            NA_REAL));
+}
+
+// The largest absolute value; what is not finite does not count.
+// [[Rcpp::export(rng = false)]]
+double cpp_largest(Rcpp::NumericVector x) {
+  double out = 0.0;
+  for (const double value : x)
+    if (std::abs(value) > out && std::isfinite(value)) out = std::abs(value);
+  return out;
+}
+
+namespace {
+
+constexpr std::int64_t missing_int64 = std::numeric_limits<std::int64_t>::min();
+
+std::int64_t bits_of(double value) {
+  std::int64_t out;
+  std::memcpy(&out, &value, sizeof out);
+  return out;
+}
+
+}  // namespace
+
+// Whole numbers of 64 bits, kept in the bits of doubles.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_integer64(Rcpp::NumericVector bits) {
+  Rcpp::NumericVector out(Rcpp::no_init(bits.size()));
+  for (R_xlen_t i = 0; i < bits.size(); ++i) {
+    const std::int64_t value = bits_of(bits[i]);
+    out[i] = value == missing_int64 ? NA_REAL : static_cast<double>(value);
+  }
+  return out;
+}
+
+// [[Rcpp::export(rng = false)]]
+Rcpp::CharacterVector cpp_integer64_text(Rcpp::NumericVector bits) {
+  Rcpp::CharacterVector out(bits.size());
+  for (R_xlen_t i = 0; i < bits.size(); ++i) {
+    const std::int64_t value = bits_of(bits[i]);
+    if (value == missing_int64) {
+      out[i] = NA_STRING;
+    } else {
+      out[i] = std::to_string(value);
+    }
+  }
+  return out;
 }

@@ -20,6 +20,11 @@ bool cpp_is_sorted(Rcpp::IntegerVector codes) {
 }
 
 // [[Rcpp::export(rng = false)]]
+double cpp_count_zeros(Rcpp::IntegerVector codes) {
+  return static_cast<double>(std::count(codes.begin(), codes.end(), 0));
+}
+
+// [[Rcpp::export(rng = false)]]
 bool cpp_strictly_ordered(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock) {
   return wavetax::strictly_ordered(entity.begin(), clock.begin(), entity.size());
 }
@@ -27,6 +32,8 @@ bool cpp_strictly_ordered(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock)
 // [[Rcpp::export(rng = false)]]
 bool cpp_any_repeated_cell(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock, double entities,
                            double periods) {
+  checked_codes(entity, entities, entity.size());
+  checked_codes(clock, periods, entity.size());
   return wavetax::any_repeated_cell(entity.begin(), clock.begin(), entity.size(),
                                     static_cast<std::size_t>(entities),
                                     static_cast<std::size_t>(periods));
@@ -39,6 +46,7 @@ bool cpp_all_finite(Rcpp::NumericVector x) { return wavetax::all_finite(x.begin(
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_first_and_last(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock,
                               int entities) {
+  checked_codes(entity, entities, clock.size());
   Rcpp::IntegerVector first(entities), last(entities);
   wavetax::first_and_last(entity.begin(), clock.begin(), entity.size(), first.begin(),
                           last.begin());
@@ -67,6 +75,8 @@ Rcpp::NumericVector cpp_shifted_values(Rcpp::NumericVector x, Rcpp::IntegerVecto
   double* to = out.begin();
   const double* from = x.begin();
   if (entities > 0) {
+    checked_codes(entity, entities, x.size());
+    checked_codes(clock, periods, x.size());
     wavetax::shift_by_table(
         entity.begin(), clock.begin(), entity.size(), static_cast<std::size_t>(entities),
         static_cast<std::size_t>(periods), lag, threads, NA_REAL,
@@ -83,6 +93,7 @@ Rcpp::NumericVector cpp_shifted_values(Rcpp::NumericVector x, Rcpp::IntegerVecto
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_group_sums(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups) {
+  checked_codes(codes, groups, x.size());
   Rcpp::NumericVector out(groups);
   for (R_xlen_t i = 0; i < x.size(); ++i) out[codes[i] - 1] += x[i];
   return out;

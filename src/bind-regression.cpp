@@ -7,21 +7,11 @@
 
 namespace {
 
-Rcpp::NumericMatrix pack(const Eigen::MatrixXd& m) {
-  Rcpp::NumericMatrix out(m.rows(), m.cols());
-  std::copy(m.data(), m.data() + m.size(), out.begin());
-  return out;
-}
-
-Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
-  return Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
-}
-
 Rcpp::List pack(const wavetax::OneWayState& state) {
   Rcpp::NumericMatrix means(state.width, state.groups);
   std::copy(state.means.begin(), state.means.end(), means.begin());
   return Rcpp::List::create(Rcpp::Named("weight") = state.weight, Rcpp::Named("means") = means,
-                            Rcpp::Named("within") = pack(state.within.matrix()));
+                            Rcpp::Named("within") = ::pack(state.within.matrix()));
 }
 
 wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
@@ -35,13 +25,13 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
 }
 
 // Layers as R has them: lists of codes, levels (a column a group), theta and loading.
-std::vector<wavetax::Layer> as_layers(const Rcpp::List& layers) {
+std::vector<wavetax::Layer> as_layers(const Rcpp::List& layers, R_xlen_t n) {
   std::vector<wavetax::Layer> out;
   for (R_xlen_t l = 0; l < layers.size(); ++l) {
     const Rcpp::List layer = layers[l];
     wavetax::Layer one;
     SEXP levels = layer["levels"];
-    one.codes = INTEGER(layer["codes"]);
+    one.codes = checked_codes(layer["codes"], Rf_ncols(levels), n);
     one.levels = REAL(levels);
     one.width = static_cast<std::size_t>(Rf_nrows(levels));
     one.theta = real_or_null(layer["theta"]);
@@ -75,6 +65,7 @@ Rcpp::NumericMatrix cpp_merge_triangles(Rcpp::NumericMatrix a, Rcpp::NumericMatr
 Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups,
                        bool sorted, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, codes.size());
+  checked_codes(codes, groups, codes.size());
   return pack(wavetax::accumulate_one_way(rows, codes.begin(), groups, sorted, threads));
 }
 
@@ -83,6 +74,7 @@ Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector cod
 Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups,
                            bool sorted, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, codes.size());
+  checked_codes(codes, groups, codes.size());
   wavetax::OneWayState state(groups, rows.width());
   state.average(rows, codes.begin(), sorted, threads);
   return pack(state);
@@ -115,52 +107,82 @@ Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, Rcpp::NumericVector own_norm,
       Rcpp::Named("status") = status,
       Rcpp::Named("coefficients") = std::vector<double>(
           solution.coefficients.data(), solution.coefficients.data() + solution.coefficients.size()),
-      Rcpp::Named("bread") = pack(solution.bread), Rcpp::Named("ssr") = solution.ssr,
+      Rcpp::Named("upper") = pack(solution.factor), Rcpp::Named("root") = pack(solution.root),
+      Rcpp::Named("ssr") = solution.ssr,
       Rcpp::Named("combination") = pack(solution.combination));
 }
 
 // `layers` are lists of codes, offsets and loading.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients,
-                                  double constant, Rcpp::NumericVector centre, Rcpp::List layers,
+                                  Rcpp::NumericVector centre, Rcpp::List layers,
                                   double n, int threads) {
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
   std::vector<wavetax::OffsetLayer> taken;
   for (R_xlen_t l = 0; l < layers.size(); ++l) {
     const Rcpp::List layer = layers[l];
-    taken.push_back({INTEGER(layer["codes"]), REAL(layer["offsets"]), real_or_null(layer["loading"])});
+    SEXP offsets = layer["offsets"];
+    taken.push_back({checked_codes(layer["codes"], static_cast<double>(Rf_xlength(offsets)), static_cast<R_xlen_t>(n)),
+                     REAL(offsets), real_or_null(layer["loading"])});
   }
   Rcpp::NumericVector out(Rcpp::no_init(static_cast<R_xlen_t>(n)));
-  wavetax::residuals(rows, coefficients.begin(), centre.begin(), constant, taken, out.begin(),
+  wavetax::residuals(rows, coefficients.begin(), centre.begin(), taken, out.begin(),
                      threads);
   return out;
 }
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients,
-                                        Rcpp::NumericVector centre) {
+                                        Rcpp::NumericVector centre, bool ones) {
+  if (coefficients.size() + 1 + ones != levels.nrow() || centre.size() != coefficients.size() + 1)
+    Rcpp::stop("The levels are not of the columns of the regression.");
   return Rcpp::wrap(wavetax::combined_levels(levels.begin(), levels.ncol(), levels.nrow(),
-                                             coefficients.begin(), centre.begin()));
+                                             coefficients.begin(), centre.begin(), ones));
 }
 
 // `pick` is the place of each column among the stored levels, 0 for the column of ones that
-// is not stored.
+// is not stored; `factor` that of the regression, whose rows' coordinates are summed.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights,
                                        Rcpp::NumericVector residuals,
                                        Rcpp::IntegerVector clusters, int count, bool sorted,
                                        Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift,
-                                       int threads) {
+                                       Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, residuals.size());
+  checked_codes(clusters, count, residuals.size());
   wavetax::Sweep sweep;
-  sweep.layers = as_layers(layers);
+  sweep.layers = as_layers(layers, residuals.size());
   for (const int column : pick)
     sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
   sweep.shift = real_or_null(shift);
+  sweep.centre = centre.begin();
   const std::vector<double> scores = wavetax::cluster_scores(
-      rows, sweep, residuals.begin(), clusters.begin(), count, sorted, threads);
+      rows, sweep, unpack(factor), residuals.begin(), clusters.begin(), count, sorted, threads);
   Rcpp::NumericMatrix out(rows.width(), count);
   std::copy(scores.begin(), scores.end(), out.begin());
+  return out;
+}
+
+// Sum over groups of scale^2 q q', q the coordinates of [1, means] in the basis of `factor`;
+// `pick` names its columns, 0 the constant.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_coordinate_gram(Rcpp::NumericMatrix means, Rcpp::IntegerVector pick,
+                                        Rcpp::NumericVector centre, Rcpp::NumericMatrix factor,
+                                        Rcpp::NumericVector scale) {
+  std::vector<std::size_t> columns;
+  for (const int column : pick) {
+    if (column < 0 || column > means.nrow()) Rcpp::stop("A column of the means does not exist.");
+    columns.push_back(static_cast<std::size_t>(column));
+  }
+  return pack(wavetax::coordinate_gram(means.begin(), means.ncol(), means.nrow(), columns, centre.begin(),
+                                       unpack(factor), scale.begin()));
+}
+
+// The rows of a matrix in the coordinates of `factor`.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_to_orthonormal(Rcpp::NumericMatrix factor, Rcpp::NumericMatrix rows) {
+  Rcpp::NumericMatrix out = Rcpp::clone(rows);
+  wavetax::to_orthonormal(unpack(factor), out.begin(), rows.nrow(), rows.nrow());
   return out;
 }
 
@@ -170,7 +192,7 @@ Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers,
                               Rcpp::IntegerVector pick) {
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
   wavetax::Sweep sweep;
-  sweep.layers = as_layers(layers);
+  sweep.layers = as_layers(layers, static_cast<R_xlen_t>(n));
   for (const int column : pick)
     sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
   Rcpp::NumericMatrix out(rows.n, rows.width());

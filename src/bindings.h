@@ -4,6 +4,17 @@
 #include <Rcpp.h>
 
 #include <wavetax/rows.hpp>
+#include <wavetax/triangle.hpp>
+
+inline Rcpp::NumericMatrix pack(const Eigen::MatrixXd& m) {
+  Rcpp::NumericMatrix out(m.rows(), m.cols());
+  std::copy(m.data(), m.data() + m.size(), out.begin());
+  return out;
+}
+
+inline Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
+  return Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
+}
 
 // `columns` is a list of numeric vectors; NULL among them is a column of ones.
 inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n) {
@@ -16,8 +27,26 @@ inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n
                  static_cast<int>(n));
     rows.columns.push_back(column == R_NilValue ? nullptr : REAL(column));
   }
-  if (weights != R_NilValue) rows.weights = REAL(weights);
+  if (weights != R_NilValue) {
+    if (TYPEOF(weights) != REALSXP || Rf_xlength(weights) != n)
+      Rcpp::stop("The weights are not a double vector of %.0f rows.", static_cast<double>(n));
+    rows.weights = REAL(weights);
+  }
   return rows;
+}
+
+// Codes of groups must lie between 1 and `count`: tables are indexed by them. Missing groups have
+// the code 0, and rows of such must be left out before.
+inline const int* checked_codes(SEXP codes, double count, R_xlen_t n) {
+  if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n)
+    Rcpp::stop("The codes of groups are not one integer for each of %.0f rows.", static_cast<double>(n));
+  if (!(count >= 0.0)) Rcpp::stop("The count of groups is missing or negative.");
+  const int* code = INTEGER(codes);
+  const unsigned limit = static_cast<unsigned>(count);
+  bool outside = false;
+  for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(code[r]) - 1u >= limit;
+  if (outside) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+  return code;
 }
 
 inline const int* int_or_null(SEXP x) { return x == R_NilValue ? nullptr : INTEGER(x); }

@@ -1,18 +1,36 @@
-test_that("a quadratic form is that of the inverse, whatever the units", {
-  M <- crossprod(matrix(c(2, 1, 0, -1, 3, 1, 0, 1, 1), 3))
-  d <- c(1, -2, 0.5)
-  form <- core_quadratic_form(d, M, sqrt(diag(M)))
-  expect_equal(form$value, sum(d * solve(M, d)))
-  expect_equal(form$rank, 3)
-  units <- c(1e-7, 1, 1e7)
-  scaled <- core_quadratic_form(d * units, M * outer(units, units), sqrt(diag(M)) * units)
-  expect_equal(scaled[c("value", "rank")], form[c("value", "rank")], tolerance = 1e-8)
+test_that("what two estimators differ in does not depend on units, and what cannot differ is left out", {
+  R <- qr.R(qr(matrix(c(2, 1, 0, -1, 3, 1, 0, 1, 1, 2, 2, 1), 4)))
+  V_c <- solve(crossprod(R))
+  saved <- crossprod(matrix(c(0.1, 0.2, 0, 0.05, 0, 0), 2)) # of rank 2
+  d <- drop(saved %*% c(1, -2, 0.5))
+  form <- function(units) {
+    upper <- R %*% diag(1 / units)
+    gain <- upper %*% (diag(units) %*% (V_c - saved) %*% diag(units)) %*% t(upper)
+    parts <- core_compare(d * units, upper, gain)
+    c(sum(parts$z^2 / parts$share), length(parts$share))
+  }
+  expected <- eigen(saved, symmetric = TRUE)
+  along <- crossprod(expected$vectors[, 1:2], d)
+  expect_equal(form(c(1, 1, 1)), c(sum(along^2 / expected$values[1:2]), 2))
+  expect_equal(form(c(1e-7, 1, 1e7)), form(c(1, 1, 1)), tolerance = 1e-8)
 })
 
-test_that("a negative part is left out and told", {
-  form <- core_quadratic_form(c(1, 1), diag(c(2, -1)), c(1, 1))
-  expect_identical(form$definite, FALSE)
-  expect_equal(form[c("value", "rank")], list(value = 0.5, rank = 1L))
+test_that("codes of groups that are missing or out of range are refused, never used as places", {
+  s <- core_sample()
+  for (bad in c(0L, -1L, NA, s$groups$count + 1L)) {
+    groups <- s$groups
+    groups$codes[5] <- bad
+    groups$codes <- as.integer(groups$codes)
+    set <- core_effect_set(groups$codes, groups$count)
+    other <- core_effect_set(rep_len(1:3, s$n), 3L)
+    calls <- list(
+      function() core_one_way_state(s$rows, groups), function() core_group_means(s$rows, groups),
+      function() core_absorb(s$rows, list(set, other)), function() core_absorb(s$rows, list(other, set)),
+      function() core_levels_rank(list(set, other)), function() cpp_group_sums(s$rows$y, groups$codes, groups$count),
+      function() cpp_first_and_last(groups$codes, seq_len(s$n), groups$count)
+    )
+    for (call in calls) expect_error(call(), "code of a group|codes of groups|not between")
+  }
 })
 
 test_that("groups are nested in clusters when none is cut", {

@@ -1,5 +1,6 @@
 // Tests of the C++ core, without R.
 #include <wavetax/absorb.hpp>
+#include <wavetax/cholesky.hpp>
 #include <wavetax/columns.hpp>
 #include <wavetax/keys.hpp>
 #include <wavetax/oneway.hpp>
@@ -217,12 +218,23 @@ void preconditioning() {
   x = right;
   wavetax::LaplacianFactor(edges, 6).solve<1>(x.data());
   check(near(L * x, right), "the Laplacian of a tree is solved exactly");
-  const wavetax::PivotedCholesky pivoted(std::vector<double>(L.data(), L.data() + 36), std::vector<double>(6, 1.0),
-                                         1e-10);
-  check(pivoted.rank() == 5, "a Laplacian's rank");
-  std::vector<double> y(right.data(), right.data() + 6);
-  pivoted.solve(y, 1);
-  check(near(L * Eigen::Map<Eigen::VectorXd>(y.data(), 6), right), "a consistent singular system is solved");
+  for (const std::vector<char>& out : {std::vector<char>(), std::vector<char>{0, 0, 1, 0, 0, 0}}) {
+    const wavetax::Cholesky factor(L, std::vector<double>(6, 1.0), out, out.empty() ? 1e-10 : 0.0, 1);
+    check(factor.rank() == 5, "a Laplacian's rank");
+    std::vector<double> y(right.data(), right.data() + 6);
+    factor.solve(y, 1);
+    check(near(L * Eigen::Map<Eigen::VectorXd>(y.data(), 6), right), "a consistent singular system is solved");
+  }
+  // Wider than a panel and a strip of the blocked factorisation.
+  const Eigen::MatrixXd B = Eigen::MatrixXd::Random(300, 230);
+  const Eigen::MatrixXd A = B * B.transpose() + Eigen::MatrixXd(Eigen::VectorXd::LinSpaced(300, 1, 2).asDiagonal());
+  const wavetax::Cholesky wide(A, std::vector<double>(300, 1.0), {}, 1e-10, 2);
+  const std::vector<double> inverse = wide.inverse();
+  check(near(A * Eigen::Map<const Eigen::MatrixXd>(inverse.data(), 300, 300), Eigen::MatrixXd::Identity(300, 300), 1e-9),
+        "blocked factor inverts");
+  check(std::abs(wide.log_determinant() - Eigen::LLT<Eigen::MatrixXd>(A).matrixLLT().diagonal().array().log().sum() * 2) <
+            1e-9,
+        "log determinant");
 }
 
 void columns() {

@@ -11,7 +11,7 @@ test_that("fixed effects equal dummies: slopes, errors, effects, with and withou
     expect_equal(vcov(fit), vcov(dummies)[terms, terms], tolerance = 1e-9)
     expect_equal(unname(residuals(fit)), unname(residuals(dummies)), tolerance = 1e-9)
     expect_equal(df.residual(fit), df.residual(dummies))
-    expect_equal(fit$r_squared[["with effects"]], summary(dummies)$r.squared, tolerance = 1e-9)
+    expect_equal(fit$r_squared[["effects"]], summary(dummies)$r.squared, tolerance = 1e-9)
     expect_equal(as.numeric(logLik(fit)), as.numeric(logLik(dummies)), tolerance = 1e-9)
     expect_equal(AIC(fit), AIC(dummies), tolerance = 1e-9)
   }

@@ -31,7 +31,7 @@ test_that("R's generics answer, and update() estimates again", {
     names(as.data.frame(fit)),
     c("term", "estimate", "std_error", "statistic", "p_value", "low", "high")
   )
-  expect_equal(fit_pooled(log(nights) ~ . - coast, harbours)$n, nrow(harbours))
+  expect_equal(fit_pooled(log(nights) ~ . - coast - harbour, harbours)$n, nrow(harbours))
 })
 
 test_that("bad formulas and columns are refused with what, where and what next", {

@@ -1,13 +1,14 @@
 test_that("a ladder adds regressors, then effects", {
   panel <- harbour_panel()
   steps <- list(~storms, weather = "entity", list(effects = ~ coast:season))
-  ladder <- spec_ladder("log(nights)", ~levy, steps, panel, errors = se_classical())
-  expect_identical(names(ladder), c("levy", "+ storms", "weather", "+ coast:season effects"))
+  ladder <- spec_ladder(log(nights) ~ levy, c(steps, "random"), panel, errors = se_classical())
+  expect_identical(names(ladder), c("levy", "+ storms", "weather", "+ coast:season effects", "random"))
   direct <- fit_fixed(log(nights) ~ levy + storms, panel, ~ harbour + coast:season)
   expect_equal(coef(ladder[[4]]), coef(direct))
   expect_identical(ladder[[1]]$method, "pooled")
   expect_s3_class(spec_table(ladder), "spec_table")
-  expect_error(spec_ladder("log(nights)", "levy", list(3), panel), class = "wavetax_error_steps")
+  expect_identical(ladder$random$method, "random")
+  expect_error(spec_ladder(log(nights) ~ levy, list(3), panel), class = "wavetax_error_steps")
 })
 
 test_that("the same model in each group; what cannot be fitted is left out with a warning", {

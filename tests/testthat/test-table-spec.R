@@ -30,7 +30,7 @@ test_that("many fits are set in blocks, and names come from the variables", {
   expect_identical(table$models, c("my_choice", again, paste(again, 1), "other"))
   lines <- capture.output(print(table))
   expect_lte(max(nchar(lines)), 80)
-  expect_equal(sum(grepl("^levy", lines)), 3)
+  expect_equal(sum(grepl("^levy", lines)), 4)
 })
 
 test_that("Hausman's p stands where it is asked for", {

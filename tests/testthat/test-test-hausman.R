@@ -51,7 +51,33 @@ test_that("wrong pairs are refused", {
   expect_error(test_hausman(fits[[1]], fewer), "different rows", class = "wavetax_error_different_rows")
   expect_error(test_hausman(fits[[1]], lm(y ~ x1, panel)), class = "wavetax_error_not_a_fit")
   other <- fit_random(y ~ kind, panel)
-  expect_error(test_hausman(fits[[1]], other), class = "wavetax_error_nothing_to_compare")
+  expect_error(test_hausman(fits[[1]], other), class = "wavetax_error_different_equations")
+  expect_error(test_hausman(fits[[1]], other, common = TRUE), class = "wavetax_error_nothing_to_compare")
+  two <- fit_random(y ~ x1 + x2, panel)
+  expect_match(test_hausman(fits[[1]], two, common = TRUE)$method, "over their common regressors")
+})
+
+test_that("what the fixed fit drops as a combination is carried over: a true null stays", {
+  set.seed(3)
+  p <- vapply(1:60, function(seed) {
+    born <- sample(1940:1990, 60, TRUE)
+    data <- data.frame(id = rep(1:60, each = 6), year = rep(2001:2006, 60))
+    data$age <- data$year - born[data$id]
+    data$y <- 0.05 * data$age - 0.3 * data$year + rnorm(60)[data$id] + rnorm(360)
+    panel <- panel_frame(data[runif(360) < 0.7, ], id, year)
+    test <- test_hausman(fit_fixed(y ~ age + year, panel), fit_random(y ~ age + year, panel))
+    expect_match(test$notes[1], "year moves within ids as a combination")
+    test$p.value
+  }, 0)
+  expect_lt(mean(p < 0.05), 0.2)
+})
+
+test_that("own variances: units do not matter, and no p value without a covariance", {
+  panel <- gappy_panel(seed = 3)
+  panel$big <- panel$x2 * 1e6
+  one <- test_hausman(fit_fixed(y ~ x1 + x2, panel), fit_random(y ~ x1 + x2, panel), sigma = "own")
+  two <- test_hausman(fit_fixed(y ~ x1 + big, panel), fit_random(y ~ x1 + big, panel), sigma = "own")
+  expect_equal(one[c("statistic", "parameter", "p.value")], two[c("statistic", "parameter", "p.value")], tolerance = 1e-8)
 })
 
 test_that("each model's own variance: a negative part is told", {

@@ -18,10 +18,11 @@
 #include <memory>
 #include <vector>
 
+#include "cholesky.hpp"
 #include "laplacian.hpp"
 #include "oneway.hpp"
 #include "parallel.hpp"
-#include "pivoted.hpp"
+#include "rank.hpp"
 #include "rows.hpp"
 #include "triangle.hpp"
 
@@ -37,8 +38,7 @@ struct EffectSet {
 struct AbsorbOptions {
   double tolerance = 1e-10;         // relative residual of each swept column
   std::size_t max_iterations = 5000;
-  std::size_t dense_limit = 2048;   // unknowns of the reduced system that is solved densely
-  double dense_work = 2e9;          // products that may go into building it
+  std::size_t dense_limit = 2048;   // unknowns of the largest reduced system that is solved densely
   int threads = 1;
   std::function<bool()> stop = [] { return false; };  // whether the user wants out
 };
@@ -79,13 +79,13 @@ class Absorber {
         levels.emplace_back(term.count * width_);
       }
     order_by_group(sets[0]);
-    dense = unknowns <= options.dense_limit && dense_work() <= options.dense_work;
+    dense = unknowns <= options.dense_limit && dense_pays();
     first_levels();
     if (first_.size() == 1 && !first_[0].loading) keep_means();
     add_right();
     if (unknowns > 0) {
       add_matrix(sets);
-      dense ? solve_dense() : solve_iterated();
+      dense ? solve_dense(sets) : solve_iterated();
       share();
       substitute_back();
     }
@@ -229,15 +229,23 @@ class Absorber {
     placed_.weights = numbers(rows_.weights);
   }
 
-  double dense_work() const {
-    double sum = 0.0;
-    const std::size_t m = std::max<std::size_t>(1, unknowns);
+  // Whether the dense solution takes less work than the steps that the iteration is likely to
+  // take. A small system is solved densely in any case, as is one with random effects, whose
+  // determinant is wanted.
+  bool dense_pays() const {
+    constexpr std::size_t small = 512;
+    constexpr double building = 2e9, steps = 40.0, row_step = 12.0;  // in products of the factorisation
+    const double m = static_cast<double>(std::max<std::size_t>(1, unknowns));
+    double products = 0.0;
     for (std::size_t g = 0; g + 1 < start_.size(); ++g) {
-      const double entries =
-          static_cast<double>(std::min((start_[g + 1] - start_[g]) * others_.size(), m));
-      sum += entries * entries;
+      const double entries = std::min(static_cast<double>((start_[g + 1] - start_[g]) * others_.size()), m);
+      products += entries * entries;
     }
-    return sum;
+    if (products > building) return false;
+    if (unknowns <= small || first_[0].ridge > 0.0) return true;
+    const double columns = static_cast<double>((width_ + 3) / 4);
+    return 4.0 * products + m * m * m / 3.0 <
+           steps * row_step * columns * static_cast<double>(rows_.n * others_.size());
   }
 
   template <class Body>
@@ -312,7 +320,7 @@ class Absorber {
                         [&](double* table, std::size_t begin, std::size_t end) {
                           std::vector<double> z(width_);
                           for (std::size_t r = begin; r < end; ++r) {
-                            rest(Loose(), r, f, z.data());
+                            rest(AnyWidth(), r, f, z.data());
                             double* sum = table + static_cast<std::size_t>(term.codes[r] - 1) * (width_ + 1);
                             const double load = rows_.weight(r) * term.load(r);
                             for (std::size_t c = 0; c < width_; ++c) sum[c] += load * z[c];
@@ -363,8 +371,8 @@ class Absorber {
     std::vector<std::vector<double>> matrix(lanes), gram(lanes);
     std::vector<std::vector<Edge>> edges(lanes);
     for_each_lane([&](std::size_t lane) {
-      matrix[lane].assign(dense ? m * m : m, 0.0);
-      gram[lane].assign(m, 0.0);
+      allocate(matrix[lane], dense ? m * m : m);
+      allocate(gram[lane], m);
       Entries entries(m, first_.size());
       for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
         add_group(g, entries, matrix[lane], gram[lane]);
@@ -447,18 +455,103 @@ class Absorber {
     }
   }
 
-  void solve_dense() {
+  // Of two sets of levels one level in each connected component stands for the rest of the
+  // system's null space; with more sets, or trends, the pivots tell.
+  void solve_dense(const std::vector<EffectSet>& sets) {
     const std::size_t m = unknowns;
     for (const Term& term : others_)
       for (std::size_t u = term.offset; u < term.offset + term.count; ++u)
         matrix_[u * m + u] += term.ridge;
-    const PivotedCholesky factor(matrix_, gram_, 1e-10);
+    const std::vector<char> references = reference_levels(sets);
+    const Eigen::Map<const Eigen::MatrixXd> matrix(matrix_.data(), m, m);
+    const Cholesky factor(matrix, gram_, references, references.empty() ? 1e-10 : 0.0, options_.threads);
     rank = factor.rank();
     log_pivots_ = factor.log_determinant();
     solution_ = right_;
     factor.solve(solution_, width_);
+    refine(factor);
     if (m <= 512) inverse = factor.inverse();
     std::vector<double>().swap(matrix_);
+  }
+
+  std::vector<char> reference_levels(const std::vector<EffectSet>& sets) const {
+    if (sets.size() != 2 || first_.size() != 1 || others_.size() != 1 || first_[0].loading ||
+        others_[0].loading || first_[0].ridge > 0.0 || others_[0].ridge > 0.0)
+      return {};
+    std::vector<int> of_first(first_[0].count), of_second(unknowns);
+    const int count = components(first_[0].codes, others_[0].codes, rows_.n, first_[0].count, unknowns,
+                                 of_first.data(), of_second.data());
+    std::vector<std::size_t> last(static_cast<std::size_t>(count) + 1, not_stored);
+    for (std::size_t u = 0; u < unknowns; ++u) last[static_cast<std::size_t>(of_second[u])] = u;
+    std::vector<char> out(unknowns, 0);
+    for (const std::size_t u : last)
+      if (u != not_stored) out[u] = 1;
+    return out;
+  }
+
+  // What the direct solution leaves is measured: on the system's own matrix and, where weights or
+  // trends may have cost that digits, on the rows. Above 1e-12 it is solved for once more; should
+  // that not be enough, conjugate gradients go on from the factor.
+  void refine(const Cholesky& factor) {
+    const bool uneven = rows_.weights || std::any_of(others_.begin(), others_.end(), [](const Term& term) {
+      return term.loading != nullptr;
+    });
+    std::vector<double> residual = residual_of_matrix();
+    achieved = measure_all(residual);
+    if (!uneven && achieved <= 1e-12) return;
+    for (int round = 0; round < 2; ++round) {
+      residual = residual_of_rows();
+      achieved = measure_all(residual);
+      if (achieved <= 1e-12 || round == 1) break;
+      factor.solve(residual, width_);
+      for (std::size_t i = 0; i < residual.size(); ++i) solution_[i] += residual[i];
+    }
+    if (achieved > options_.tolerance) iterate_columns(factor, options_.max_iterations);
+  }
+
+  std::vector<double> residual_of_matrix() const {
+    using ByRow = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
+    const Eigen::Index m = static_cast<Eigen::Index>(unknowns), p = static_cast<Eigen::Index>(width_);
+    std::vector<double> out = right_;
+    Eigen::Map<ByRow>(out.data(), m, p).noalias() -= Eigen::Map<const ByRow>(matrix_.data(), m, m).lazyProduct(
+        Eigen::Map<const ByRow>(solution_.data(), m, p));
+    return out;
+  }
+
+  std::vector<double> residual_of_rows() const {
+    std::vector<double> out = right_, part(unknowns * 4), image;
+    for (std::size_t c = 0; c < width_; c += 4) {
+      const std::size_t active = std::min<std::size_t>(4, width_ - c);
+      std::fill(part.begin(), part.end(), 0.0);
+      for (std::size_t u = 0; u < unknowns; ++u)
+        for (std::size_t a = 0; a < active; ++a) part[u * 4 + a] = solution_[u * width_ + c + a];
+      apply<4>(part, image);
+      for (std::size_t u = 0; u < unknowns; ++u)
+        for (std::size_t a = 0; a < active; ++a) out[u * width_ + c + a] -= image[u * 4 + a];
+    }
+    return out;
+  }
+
+  double measure_all(const std::vector<double>& residual) const {
+    double worst = 0.0;
+    for (std::size_t c = 0; c < width_; ++c) {
+      double energy = 0.0, mean = 0.0;
+      for (std::size_t u = 0; u < unknowns; ++u) {
+        const std::size_t at = u * width_ + c;
+        energy += solution_[at] * (right_[at] + residual[at]);
+        if (gram_[u] > 0.0) mean += residual[at] * residual[at] / gram_[u];
+      }
+      worst = std::max(worst, relative_residual(c, energy, mean));
+    }
+    return worst;
+  }
+
+  // The group means left in a swept column against the column. One that the effects hold has
+  // nothing left to compare with.
+  double relative_residual(std::size_t column, double energy, double mean) const {
+    const double swept = std::max(0.0, own_[column] - energy);
+    if (mean <= 1e-26 * total_[column]) return swept > 0.0 ? std::min(std::sqrt(mean / swept), 1e-13) : 0.0;
+    return swept > 0.0 ? std::sqrt(mean / swept) : 0.0;
   }
 
   // ---- conjugate gradients -------------------------------------------------
@@ -475,7 +568,8 @@ class Absorber {
     iterate_columns(Preconditioner(edges_, others_[0].count, matrix_, gram_), options_.max_iterations);
   }
 
-  void iterate_columns(const Preconditioner& preconditioner, std::size_t most) {
+  template <class Inverse>
+  void iterate_columns(const Inverse& preconditioner, std::size_t most) {
     solution_.assign(unknowns * width_, 0.0);
     converged = true;
     achieved = 0.0;
@@ -575,8 +669,8 @@ class Absorber {
     }
   }
 
-  template <std::size_t P>
-  void iterate(std::size_t first_column, const Preconditioner& preconditioner, std::size_t most) {
+  template <std::size_t P, class Inverse>
+  void iterate(std::size_t first_column, const Inverse& preconditioner, std::size_t most) {
     const std::size_t m = unknowns, active = std::min(P, width_ - first_column);
     std::vector<double> x(m * P, 0.0), r(m * P, 0.0), z(m * P), direction(m * P), image(m * P);
     for (std::size_t u = 0; u < m; ++u)
@@ -599,11 +693,7 @@ class Absorber {
       bool done = true;
       for (std::size_t c = 0; c < active; ++c) {
         const std::size_t column = first_column + c;
-        const double swept = std::max(0.0, own_[column] - energy[c]);
-        left[c] = swept > 0.0 ? std::sqrt(mean[c] / swept) : 0.0;
-        // A column that the effects hold has nothing left to compare with.
-        const bool nothing = mean[c] <= 1e-26 * total_[column];
-        if (nothing) left[c] = std::min(left[c], options_.tolerance);
+        left[c] = relative_residual(column, energy[c], mean[c]);
         if (left[c] > options_.tolerance) done = false;
       }
       return done;

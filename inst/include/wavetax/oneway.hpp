@@ -220,4 +220,31 @@ inline Triangle group_triangle(const double* means, std::size_t groups, std::siz
   return merge_in_order(parts, width + 1);
 }
 
+// Sum over groups of scale_g^2 q_g q_g', q_g the orthonormal coordinates of [1, mean_g] (those of
+// its columns that `pick` names, 0 the constant) in the basis of the upper factor `r`.
+inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, std::size_t width,
+                                       const std::vector<std::size_t>& pick, const double* centre,
+                                       const Eigen::MatrixXd& r, const double* scale) {
+  const std::size_t k = pick.size();
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(k, k);
+  std::vector<double> block(block_rows * k);
+  for (std::size_t at = 0; at < groups; at += block_rows) {
+    const std::size_t count = std::min(block_rows, groups - at);
+    for (std::size_t c = 0; c < k; ++c)
+      for (std::size_t g = 0; g < count; ++g)
+        block[c * block_rows + g] = pick[c] == 0 ? 1.0 : means[(at + g) * width + pick[c] - 1] - centre[c];
+    to_orthonormal(r, block.data(), count);
+    for (std::size_t a = 0; a < k; ++a)
+      for (std::size_t b = 0; b <= a; ++b) {
+        double sum = 0.0;
+        for (std::size_t g = 0; g < count; ++g)
+          sum += scale[at + g] * scale[at + g] * block[a * block_rows + g] * block[b * block_rows + g];
+        out(a, b) += sum;
+      }
+  }
+  for (std::size_t a = 0; a < k; ++a)
+    for (std::size_t b = 0; b < a; ++b) out(b, a) = out(a, b);
+  return out;
+}
+
 }  // namespace wavetax

@@ -3,33 +3,88 @@
 #pragma once
 
 #include <algorithm>
+#include <atomic>
 #include <cstddef>
+#include <exception>
+#include <new>
+#include <stdexcept>
+#include <string>
 #include <utility>
 #include <vector>
 
 #ifdef _OPENMP
 #include <omp.h>
 #endif
+#ifndef _WIN32
+#include <unistd.h>
+#endif
 
 namespace wavetax {
 
+// The threads of a process do not live on in its forked children, and the pool that remembers
+// them would wait for ever.
+inline bool is_forked_child() {
+#ifdef _WIN32
+  return false;
+#else
+  static const pid_t home = getpid();
+  return getpid() != home;
+#endif
+}
+static const bool known_from_the_start = is_forked_child();
+
 inline int available_threads() {
 #ifdef _OPENMP
-  return std::max(1, omp_get_max_threads());
+  return is_forked_child() ? 1 : std::max(1, omp_get_max_threads());
 #else
   return 1;
 #endif
 }
 
-// Calls body(piece) once for every piece in [0, pieces).
+// Calls body(piece) once for every piece in [0, pieces). What a body throws is thrown again once
+// all threads have ended: an exception must not leave a parallel region by itself.
 template <class Body>
 void for_each_piece(std::size_t pieces, int threads, Body&& body) {
   const long long count = static_cast<long long>(pieces);
+  std::exception_ptr thrown;
+  std::atomic<bool> failed{false};
 #ifdef _OPENMP
 #pragma omp parallel for schedule(dynamic) num_threads(threads) if (threads > 1 && count > 1)
 #endif
-  for (long long piece = 0; piece < count; ++piece) body(static_cast<std::size_t>(piece));
+  for (long long piece = 0; piece < count; ++piece) {
+    if (failed) continue;
+    try {
+      body(static_cast<std::size_t>(piece));
+    } catch (...) {
+      if (!failed.exchange(true)) thrown = std::current_exception();
+    }
+  }
   (void)threads;
+  if (thrown) std::rethrow_exception(thrown);
+}
+
+// Memory that could not be had, and how much it was.
+class OutOfMemory : public std::bad_alloc {
+ public:
+  explicit OutOfMemory(double bytes)
+      : text_(std::to_string(static_cast<unsigned long long>(bytes)) + " bytes of memory could not be had.") {}
+  const char* what() const noexcept override { return text_.c_str(); }
+
+ private:
+  std::string text_;
+};
+
+// Makes a table of zeros, or says how much memory it would have taken.
+template <class Value>
+void allocate(std::vector<Value>& table, std::size_t size) {
+  const double bytes = static_cast<double>(size) * sizeof(Value);
+  try {
+    table.assign(size, Value());
+  } catch (const std::bad_alloc&) {
+    throw OutOfMemory(bytes);
+  } catch (const std::length_error&) {
+    throw OutOfMemory(bytes);
+  }
 }
 
 // Sums over rows in any order into a table of `size` numbers: body(table, begin, end) adds
@@ -40,7 +95,7 @@ std::vector<double> sum_in_lanes(std::size_t rows, std::size_t size, int threads
   const std::size_t count = rows < 50000 ? 1 : size <= (std::size_t{1} << 20) ? 4 : 2;
   std::vector<std::vector<double>> tables(count);
   for_each_piece(count, threads, [&](std::size_t lane) {
-    tables[lane].assign(size, 0.0);
+    allocate(tables[lane], size);
     body(tables[lane].data(), rows * lane / count, rows * (lane + 1) / count);
   });
   const std::size_t piece = std::size_t{1} << 18;
@@ -57,7 +112,7 @@ template <std::size_t Width>
 struct Fixed {
   static std::size_t of(std::size_t) { return Width; }
 };
-struct Loose {
+struct AnyWidth {
   static std::size_t of(std::size_t width) { return width; }
 };
 template <class Body>
@@ -69,7 +124,7 @@ void with_width(std::size_t width, Body&& body) {
     case 4: return body(Fixed<4>());
     case 5: return body(Fixed<5>());
     case 6: return body(Fixed<6>());
-    default: return body(Loose());
+    default: return body(AnyWidth());
   }
 }
 

@@ -4,6 +4,8 @@
 #include <cstddef>
 #include <cstdint>
 #include <numeric>
+#include <unordered_map>
+#include <utility>
 #include <vector>
 
 namespace wavetax {
@@ -18,9 +20,12 @@ inline int components(const int* first, const int* second, std::size_t n, std::s
     while (parent[v] != v) v = parent[v] = parent[parent[v]];
     return v;
   };
-  for (std::size_t r = 0; r < n; ++r) {
+  std::size_t joined = 0;
+  for (std::size_t r = 0; r < n && joined + 1 < parent.size(); ++r) {
     const int a = root(first[r] - 1), b = root(static_cast<int>(count_first) + second[r] - 1);
-    if (a != b) parent[a < b ? b : a] = a < b ? a : b;
+    if (a == b) continue;
+    parent[a < b ? b : a] = a < b ? a : b;
+    ++joined;
   }
   int found = 0;
   std::vector<int> name(parent.size(), 0);
@@ -72,6 +77,63 @@ class PrimeRank {
   std::vector<std::vector<std::uint32_t>> basis_;
   double work_ = 0.0;
 };
+
+// What the sets from the second on add to the rank of the first, whose groups' means are swept
+// out: the rank of the differences between the combinations of the others' levels that rows of
+// one group have. Differences add up, so that those along a spanning forest of the combinations
+// are all that is needed. -1 where finding out takes more than `budget` operations.
+inline long long reduced_rank(const std::vector<const int*>& codes, const std::vector<std::size_t>& counts,
+                              std::size_t n, double budget) {
+  std::size_t size = 0;
+  std::vector<std::size_t> offset;
+  for (std::size_t s = 1; s < codes.size(); ++s) {
+    offset.push_back(size);
+    size += counts[s];
+  }
+  std::unordered_map<std::uint64_t, int> known;
+  std::vector<int> pair(codes[1], codes[1] + n);  // ranked combinations of the sets so far
+  for (std::size_t s = 2; s < codes.size(); ++s) {
+    known.clear();
+    for (std::size_t r = 0; r < n; ++r) {
+      const std::uint64_t key = static_cast<std::uint64_t>(pair[r]) * (counts[s] + 1) +
+                                static_cast<std::uint64_t>(codes[s][r]);
+      pair[r] = known.emplace(key, static_cast<int>(known.size()) + 1).first->second;
+    }
+  }
+  std::vector<std::size_t> parent;
+  auto root = [&](std::size_t v) {
+    while (parent[v] != v) v = parent[v] = parent[parent[v]];
+    return v;
+  };
+  std::vector<int> first_of(counts[0], -1);
+  PrimeRank differences(size);
+  auto add = [&](std::vector<std::uint32_t>& v, std::size_t row, std::uint64_t sign) {
+    for (std::size_t s = 1; s < codes.size(); ++s) {
+      std::uint32_t& at = v[offset[s - 1] + static_cast<std::size_t>(codes[s][row]) - 1];
+      at = static_cast<std::uint32_t>((at + sign) % PrimeRank::prime);
+    }
+  };
+  std::size_t most = size;
+  for (std::size_t s = 1; s < codes.size(); ++s) --most;
+  for (std::size_t r = 0; r < n && differences.rank() < most; ++r) {
+    const std::size_t mine = static_cast<std::size_t>(pair[r]);
+    while (parent.size() <= mine) parent.push_back(parent.size());
+    int& first = first_of[static_cast<std::size_t>(codes[0][r]) - 1];
+    if (first < 0) {
+      first = static_cast<int>(r);
+      continue;
+    }
+    const std::size_t a = root(mine), b = root(static_cast<std::size_t>(pair[first]));
+    if (a == b) continue;
+    parent[a] = b;
+    std::vector<std::uint32_t> v(size, 0);
+    add(v, r, 1);
+    add(v, static_cast<std::size_t>(first), PrimeRank::prime - 1);
+    differences.add(std::move(v));
+    if (differences.work() > budget) return -1;
+  }
+  return static_cast<long long>(differences.rank());
+}
 
 // What the sets from the third on add to the rank of the first two; -1 where finding out
 // takes more than `budget` operations. A function of their levels adds nothing when it is the

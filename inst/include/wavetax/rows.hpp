@@ -39,9 +39,9 @@ struct Layer {
       __builtin_prefetch(levels + (static_cast<std::size_t>(codes[r]) - 1) * width);
   }
 
-  double at(std::size_t row, std::size_t column) const {
+  double at(std::size_t row, std::size_t column, double from) const {
     const std::size_t group = static_cast<std::size_t>(codes[row]) - 1;
-    double value = levels[group * width + column];
+    double value = levels[group * width + column] - from;
     if (theta) value *= theta[group];
     if (loading) value *= loading[row];
     return value;
@@ -58,6 +58,7 @@ struct Sweep {
   std::vector<Layer> layers;
   std::vector<std::size_t> pick;   // which of the stored levels each column has; empty: in order
   const double* shift = nullptr;   // by column; null: 0
+  const double* centre = nullptr;  // by column, taken off z_it and off its levels first; null: 0
   bool scale_by_weight = false;    // multiply the row by the root of its weight
 
   // Writes rows [begin, begin + count) into `block`, column by column,
@@ -70,7 +71,7 @@ struct Sweep {
       if (stored == not_stored) {
         fill_ones(begin, count, out);
       } else {
-        fill_column(rows.columns[c], begin, count, stored, out);
+        fill_column(rows.columns[c], begin, count, stored, centre ? centre[c] : 0.0, out);
       }
       if (shift)
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
@@ -81,8 +82,10 @@ struct Sweep {
 
  private:
   void fill_column(const double* in, std::size_t begin, std::size_t count, std::size_t column,
-                   double* out) const {
-    if (in) {
+                   double from, double* out) const {
+    if (in && from != 0.0) {
+      for (std::size_t r = 0; r < count; ++r) out[r] = in[begin + r] - from;
+    } else if (in) {
       std::copy(in + begin, in + begin + count, out);
     } else {
       std::fill(out, out + count, 1.0);
@@ -91,10 +94,10 @@ struct Sweep {
       const int* code = layer.codes + begin;
       const double* level = layer.levels + column;
       if (layer.theta || layer.loading) {
-        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column);
+        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column, from);
       } else {
         for (std::size_t r = 0; r < count; ++r)
-          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width];
+          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width] - from;
       }
     }
   }

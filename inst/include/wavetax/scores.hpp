@@ -8,6 +8,7 @@
 #include "oneway.hpp"
 #include "parallel.hpp"
 #include "rows.hpp"
+#include "triangle.hpp"
 
 namespace wavetax {
 
@@ -19,11 +20,10 @@ struct OffsetLayer {
 };
 
 // Residuals of the transformed regression: y - x'b less the constant and the layers. The
-// outcome is the last column of `rows`. Columns are taken as deviations from `centre`, so
-// that a value far from zero costs no digits.
+// outcome is the last column of `rows`. Columns are taken as deviations from `centre`, of which
+// the constant is 0, so that a value far from zero costs no digits.
 inline void residuals(const Rows& rows, const double* coefficients, const double* centre,
-                      double constant, const std::vector<OffsetLayer>& layers, double* out,
-                      int threads) {
+                      const std::vector<OffsetLayer>& layers, double* out, int threads) {
   const std::size_t k = rows.width() - 1;
   const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows;
   for_each_piece(pieces, threads, [&](std::size_t piece) {
@@ -38,7 +38,6 @@ inline void residuals(const Rows& rows, const double* coefficients, const double
         const double b = coefficients[c], from = centre[c];
         for (std::size_t r = 0; r < count; ++r) e[r] -= (x[r] - from) * b;
       }
-      for (std::size_t r = 0; r < count; ++r) e[r] -= constant;
       for (const OffsetLayer& layer : layers) {
         const int* code = layer.codes + at;
         if (layer.loading) {
@@ -52,23 +51,29 @@ inline void residuals(const Rows& rows, const double* coefficients, const double
   });
 }
 
-// The levels of y - x'b by group, in deviations from `centre`. `levels` has the outcome last.
+// The levels of y - x'b by group, in deviations from `centre`. `levels` has the outcome last, and
+// with `ones` those of a column of ones first: a constant's level is then `centre` times that.
 inline std::vector<double> combined_levels(const double* levels, std::size_t groups,
                                            std::size_t width, const double* coefficients,
-                                           const double* centre) {
+                                           const double* centre, bool ones) {
+  const std::size_t first = ones ? 1 : 0, k = width - 1 - first;
   std::vector<double> out(groups);
   for (std::size_t g = 0; g < groups; ++g) {
     const double* level = levels + g * width;
-    double value = level[width - 1] - centre[width - 1];
-    for (std::size_t c = 0; c + 1 < width; ++c) value -= (level[c] - centre[c]) * coefficients[c];
+    const double unit = ones ? level[0] : 1.0;
+    double value = level[width - 1] - centre[k] * unit;
+    for (std::size_t c = 0; c < k; ++c) value -= (level[first + c] - centre[c] * unit) * coefficients[c];
     out[g] = value;
   }
   return out;
 }
 
-// s_g = sum of w x e over the rows of cluster g. `rows` holds regressors only; the result is
-// clusters x width, one cluster after another. Sorted rows are cut between clusters.
-inline std::vector<double> cluster_scores(const Rows& rows, const Sweep& sweep, const double* e,
+// s_g = sum of w u e over the rows of cluster g, with u the row in the orthonormal coordinates of
+// the regression whose upper factor is `r`: no digits are lost to columns far from zero or close
+// to each other. `rows` holds regressors only; the result is clusters x width, one cluster after
+// another. Sorted rows are cut between clusters.
+inline std::vector<double> cluster_scores(const Rows& rows, const Sweep& sweep, const Eigen::MatrixXd& r,
+                                          const double* e,
                                           const int* clusters, std::size_t count, bool sorted,
                                           int threads) {
   const std::size_t width = rows.width();
@@ -78,19 +83,20 @@ inline std::vector<double> cluster_scores(const Rows& rows, const Sweep& sweep, 
       const std::size_t size = std::min(block_rows, end - at);
       const int* cluster = clusters + at;
       if (!sorted)
-        for (std::size_t r = 0; r < size; ++r)
-          __builtin_prefetch(table + static_cast<std::size_t>(cluster[r] - 1) * width, 1);
+        for (std::size_t i = 0; i < size; ++i)
+          __builtin_prefetch(table + static_cast<std::size_t>(cluster[i] - 1) * width, 1);
       sweep.fill(rows, at, size, block.data());
+      to_orthonormal(r, block.data(), size);
       for (std::size_t c = 0; c < width; ++c) {
-        const double* x = block.data() + c * block_rows;
-        for (std::size_t r = 0; r < size; ++r)
-          table[static_cast<std::size_t>(cluster[r] - 1) * width + c] +=
-              rows.weight(at + r) * x[r] * e[at + r];
+        const double* u = block.data() + c * block_rows;
+        for (std::size_t i = 0; i < size; ++i)
+          table[static_cast<std::size_t>(cluster[i] - 1) * width + c] += rows.weight(at + i) * u[i] * e[at + i];
       }
     }
   };
   if (!sorted) return sum_in_lanes(rows.n, count * width, threads, add);
-  std::vector<double> out(count * width);
+  std::vector<double> out;
+  allocate(out, count * width);
   const std::vector<std::size_t> cuts = group_cuts(clusters, rows.n);
   for_each_piece(cuts.size() - 1, threads,
                  [&](std::size_t piece) { add(out.data(), cuts[piece], cuts[piece + 1]); });

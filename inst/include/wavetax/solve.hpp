@@ -21,7 +21,8 @@ enum class Kept { yes = 0, no_variation = 1, combination = 2 };
 struct Solution {
   std::vector<Kept> kept;          // one a regressor
   Eigen::VectorXd coefficients;    // of the kept regressors, in order
-  Eigen::MatrixXd bread;           // (X'X)^-1 of the kept regressors
+  Eigen::MatrixXd factor;          // R of the kept regressors, X'X = R'R
+  Eigen::MatrixXd root;            // R^-1: (X'X)^-1 is its product with its own transpose
   Eigen::MatrixXd combination;     // kept x all: how a dropped regressor is made of kept ones
   double ssr = 0.0;                // residual sum of squares
 };
@@ -76,15 +77,9 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
   out.coefficients.resize(rank);
   for (Eigen::Index i = 0; i < rank; ++i) out.coefficients(i) = work(i, k);
   solve_upper(factor, rank, out.coefficients.data());
-  // bread = R^-1 R^-T, one column of R^-1 after another.
-  Eigen::MatrixXd inverse = Eigen::MatrixXd::Identity(rank, rank);
-  for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, rank, &inverse(0, j));
-  out.bread = Eigen::MatrixXd::Zero(rank, rank);
-  for (Eigen::Index c = 0; c < rank; ++c)
-    for (Eigen::Index b = 0; b <= c; ++b)
-      for (Eigen::Index a = 0; a <= c; ++a) out.bread(a, b) += inverse(a, c) * inverse(b, c);
-  for (Eigen::Index b = 0; b < rank; ++b)
-    for (Eigen::Index a = 0; a < b; ++a) out.bread(a, b) = out.bread(b, a);
+  out.factor = factor.topLeftCorner(rank, rank);
+  out.root = Eigen::MatrixXd::Identity(rank, rank);
+  for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, rank, &out.root(0, j));
   out.combination = Eigen::MatrixXd::Zero(rank, k);
   for (Eigen::Index j = 0; j < k; ++j)
     for (Eigen::Index i = 0; i < rank; ++i) out.combination(i, j) = combination(i, j);

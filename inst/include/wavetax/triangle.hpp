@@ -14,6 +14,9 @@
 
 namespace wavetax {
 
+// Columns are at least 1e-70 in size (the callers see to it): this is far below their rounding.
+constexpr double smallest_square = 1e-280;
+
 class Triangle {
  public:
   explicit Triangle(std::size_t width) : r_(Eigen::MatrixXd::Zero(width, width)) {}
@@ -31,7 +34,12 @@ class Triangle {
     for (Eigen::Index j = 0; j < p; ++j) {
       Column v(block + j * stride, count);
       const double below = v.squaredNorm();
-      if (below == 0.0) continue;
+      // What is left of a column that others hold is rounding, what is left of that the rounding
+      // of rounding; it is ended before its square falls below the smallest number.
+      if (below < smallest_square) {
+        v.setZero();
+        continue;
+      }
       const double top = r_(j, j);
       const double beta = top > 0.0 ? -std::sqrt(top * top + below) : std::sqrt(top * top + below);
       const double pivot = top - beta;
@@ -55,6 +63,20 @@ class Triangle {
  private:
   Eigen::MatrixXd r_;
 };
+
+// Coordinates of rows in an orthonormal basis of their columns' span, R'u = x for the upper
+// factor R of all rows: column by column, in place, as in Gram-Schmidt with R known. `block`
+// holds `count` rows, column by column, `stride` apart.
+inline void to_orthonormal(const Eigen::MatrixXd& r, double* block, std::size_t count,
+                           std::size_t stride = block_rows) {
+  using Column = Eigen::Map<Eigen::VectorXd>;
+  for (Eigen::Index c = 0; c < r.cols(); ++c) {
+    Column x(block + c * stride, count);
+    for (Eigen::Index a = 0; a < c; ++a)
+      if (r(a, c) != 0.0) x.noalias() -= r(a, c) * Column(block + a * stride, count);
+    x /= r(c, c);
+  }
+}
 
 // Rows collected into blocks on their way into a triangle. Ends with flush().
 class RowBuffer {

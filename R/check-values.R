@@ -1,0 +1,116 @@
+# Checks of arguments, one family for every door: what was given, what is taken instead. The
+# error's kind is "argument" unless a function documents its own.
+
+stop_argument <- function(argument, found, todo, kind = "argument") {
+  stop_wavetax(kind, sprintf("`%s` is %s.", argument, found), todo = todo)
+}
+
+# What a value is, in a few words.
+value_words <- function(x) {
+  if (is.null(x)) return("NULL")
+  if (is.function(x)) return("a function")
+  if (is.data.frame(x)) return("a data frame")
+  if (rlang::is_formula(x)) return(sprintf("the formula `%s`", short_text(deparse_words(x))))
+  if (is.language(x)) return("an expression")
+  if (!is.atomic(x)) return(if (is.list(x)) paste("a list of", count_of(length(x), "element")) else
+    paste("of class", class(x)[1]))
+  if (length(x) == 0) return("empty")
+  if (length(x) > 1) return(paste(count_of(length(x), "value"), "of class", class(x)[1]))
+  if (is.na(x)) return("missing")
+  if (is.character(x)) return(dQuote(short_text(x), FALSE))
+  if (is.numeric(x) && !is.object(x)) return(format(x, digits = 6, decimal.mark = "."))
+  paste("of class", class(x)[1])
+}
+
+short_text <- function(x, most = 60) {
+  ifelse(nchar(x, "chars", allowNA = TRUE) > most & !is.na(x), paste0(substr(x, 1, most), " ..."), x)
+}
+
+check_flag <- function(x, argument) {
+  if (is.logical(x) && length(x) == 1 && !is.na(x)) return(invisible())
+  stop_argument(argument, value_words(x), "Give TRUE or FALSE.")
+}
+
+is_one_text <- function(x) is.character(x) && !is.object(x) && length(x) == 1 && !is.na(x)
+
+check_choice <- function(x, choices, argument, kind = "argument") {
+  if (is_one_text(x) && x %in% choices) return(x)
+  stop_argument(argument, value_words(x),
+                sprintf("It takes %s.", list_or(dQuote(choices, FALSE))), kind)
+}
+
+# The argument's default is the vector of all choices: untouched, it is the first of them.
+check_one_of <- function(x, choices, argument, kind = "argument") {
+  if (identical(x, choices)) return(choices[1])
+  check_choice(x, choices, argument, kind)
+}
+
+list_or <- function(x) if (length(x) < 2) x else paste(paste(x[-length(x)], collapse = ", "), "or", x[length(x)])
+
+check_number <- function(x, argument, low = -Inf, high = Inf, whole = FALSE, open = FALSE, kind = "argument") {
+  good <- is.numeric(x) && !is.object(x) && length(x) == 1 && is.finite(x) &&
+    (if (open) x > low && x < high else x >= low && x <= high) && (!whole || x == trunc(x))
+  if (good) return(invisible())
+  range <- c(if (is.finite(low)) sprintf(if (open) "above %s" else "%s or more", format(low)),
+             if (is.finite(high)) sprintf(if (open) "below %s" else "at most %s", format(high)))
+  stop_argument(argument, value_words(x), paste0("Give one ", if (whole) "whole ", "number",
+                                                 if (length(range) > 0) ", ", paste(range, collapse = " and "), "."), kind)
+}
+
+check_level <- function(level) {
+  good <- is.numeric(level) && length(level) == 1 && is.finite(level) && level > 0 && level < 1
+  if (good) return(invisible())
+  stop_argument(
+    "level", value_words(level),
+    if (is.numeric(level) && length(level) == 1 && is.finite(level) && level > 1 && level < 100) {
+      sprintf("It is a share below 1: `level = %s`.", format(level / 100, decimal.mark = "."))
+    } else {
+      "Give one number between 0 and 1, such as 0.95."
+    },
+    kind = "level"
+  )
+}
+
+check_text <- function(x, argument, todo = "Give one text in quotes.", kind = "argument") {
+  if (is_one_text(x) && nzchar(x)) return(invisible())
+  stop_argument(argument, if (identical(x, "")) "empty" else value_words(x), todo, kind)
+}
+
+# Text without holes, of any length; NULL too.
+check_texts <- function(x, argument, todo = "Give text in quotes.", kind = "argument") {
+  if (is.null(x) || is.character(x) && !anyNA(x)) return(invisible())
+  stop_argument(argument, value_words(x), todo, kind)
+}
+
+# A method whose dots take nothing: what it was given besides is an error, not ignored.
+check_no_dots <- function(..., of) {
+  if (...length() == 0) return(invisible())
+  names <- ...names()
+  given <- if (is.null(names)) rep("", ...length()) else names
+  given[is.na(given)] <- ""
+  known <- setdiff(names(formals(of$call)), c("...", of$hidden))
+  named <- given[nzchar(given)]
+  stop_wavetax(
+    "argument",
+    if (length(named) > 0) {
+      sprintf("`%s` has no argument %s.", of$name, list_words(sQuote(named, FALSE)))
+    } else {
+      sprintf("`%s` was given %s too many.", of$name, count_of(...length(), "argument"))
+    },
+    todo = c(
+      near_argument(named, known), of$todo,
+      if (length(known) > 1) sprintf("Its arguments are %s.", list_words(known))
+    )
+  )
+}
+
+near_argument <- function(given, known) {
+  near <- unlist(lapply(given, near_names, known))
+  if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE)))
+}
+
+near_names <- function(name, candidates) {
+  if (length(candidates) == 0) return(character())
+  distance <- drop(utils::adist(name, candidates, ignore.case = TRUE))
+  candidates[distance == min(distance) & distance <= max(1, nchar(name) %/% 3)]
+}

@@ -1,0 +1,152 @@
+# The variables of a formula, evaluated among the columns of a table.
+
+# The outcome first, each of as many rows as the data. What a transformation learns from these
+# data (a centre, a basis) is kept in the terms' `predvars`, to be used again on new data.
+evaluate_variables <- function(terms, data, index = NULL) {
+  env <- baseenv_or(environment(terms))
+  calls <- as.list(attr(terms, "variables"))[-1]
+  names <- vapply(calls, deparse_words, character(1))
+  check_formula_names(calls, data, env)
+  scope <- columns_environment(data, env, index)
+  values <- lapply(seq_along(calls), function(v) {
+    value <- evaluate_in(calls[[v]], names[v], scope)
+    check_length(value, names[v], nrow(data))
+    if (is.logical(value) && v == 1) value + 0 else value
+  })
+  names(values) <- names
+  values
+}
+
+# The calls of the formula with what they learnt from these data written in.
+prediction_calls <- function(terms, variables) {
+  calls <- attr(terms, "variables")
+  for (v in seq_along(variables)) {
+    calls[[v + 1]] <- stats::makepredictcall(variables[[v]], calls[[v + 1]])
+  }
+  calls
+}
+
+check_formula_names <- function(calls, data, env) {
+  wanted <- unique(unlist(lapply(calls, all.vars)))
+  absent <- setdiff(wanted, names(data))
+  absent <- absent[!vapply(absent, exists, logical(1), envir = env)]
+  if (length(absent) > 0) check_columns(absent, data)
+}
+
+evaluate_one <- function(call, name, data, env, index = NULL) {
+  evaluate_in(call, name, columns_environment(data, env, index))
+}
+
+evaluate_in <- function(call, name, scope) {
+  tryCatch(
+    withCallingHandlers(
+      plain_column(eval(call, scope)),
+      warning = function(cnd) {
+        # log() of a negative number: the NaN is reported as an error, with its rows
+        if (grepl("NaNs? produced", conditionMessage(cnd))) invokeRestart("muffleWarning")
+      }
+    ),
+    error = function(cnd) {
+      if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
+      text <- all.vars(call)
+      text <- text[vapply(text, function(one) is.character(get0(one, scope)), TRUE)]
+      stop_wavetax(
+        "formula", sprintf("`%s` could not be computed.", name),
+        where = c(conditionMessage(cnd),
+                  if (length(text) > 0) sprintf("%s text.", if (length(text) == 1) sprintf("`%s` is", text) else
+                    paste(list_words(sprintf("`%s`", text)), "are"))),
+        todo = if (length(text) > 0) "Read it as numbers first: `panel_problems()` names the cells." else
+          "Check the kinds of the columns in it with `str()`."
+      )
+    }
+  )
+}
+
+check_length <- function(value, name, n) {
+  ordinary <- is.atomic(value) || is.factor(value)
+  if (ordinary && NROW(value) == n) return(invisible())
+  stop_wavetax(
+    "formula",
+    sprintf("`%s` gives %s, but the data have %s.", name,
+            if (ordinary) count_of(NROW(value), "value") else paste("a", class(value)[1]),
+            count_of(n, "row")),
+    todo = "Every part of a formula is one value a row: a column, or made from columns."
+  )
+}
+
+check_outcome <- function(y, name, data = NULL) {
+  if (is.matrix(y) && ncol(y) == 1) y <- drop(y)
+  if ((is.numeric(y) || is.logical(y)) && !is.matrix(y) && !is.factor(y)) return(y)
+  kind <- if (is.matrix(y)) {
+    sprintf("has %d columns", ncol(y))
+  } else {
+    paste("is", kind_words(y))
+  }
+  text <- if (is.character(y)) {
+    bad <- which(!is.na(y) & is.na(suppressWarnings(as.numeric(y))))
+    if (length(bad) > 0) {
+      sprintf("Not a number: %s.", list_some(sprintf("\"%s\" (row %d)", y[bad], bad)))
+    }
+  }
+  stop_wavetax(
+    "outcome", sprintf("The outcome `%s` %s; a regression explains one column of numbers.", name, kind),
+    where = text,
+    todo = if (is.character(y)) {
+      "Mend those cells first; `panel_problems()` and `panel_repair()` help."
+    } else if (is.factor(y)) {
+      "Make it numbers: 0 and 1 for two categories, `as.numeric(as.character(x))` for numbers kept as one."
+    }
+  )
+}
+
+# Whether a variable is plain numbers without a hole or an infinity: the common case.
+is_all_finite <- function(x) {
+  if (is.factor(x)) return(FALSE)
+  if (is.double(x)) return(cpp_all_finite(x))
+  is.integer(x) && !anyNA(x)
+}
+
+missing_rows <- function(x) {
+  if (!anyNA(x)) return(NULL)
+  gone <- if (is.double(x)) is.na(x) & !is.nan(x) else is.na(x)
+  if (is.matrix(x)) gone <- rowSums(gone) > 0
+  if (any(gone)) gone
+}
+
+check_finite <- function(variables, rows) {
+  for (name in names(variables)) {
+    x <- variables[[name]]
+    bad <- if (is.double(x)) which(!is.finite(x))
+    if (length(bad) == 0) next
+    at <- unique((bad - 1L) %% NROW(x) + 1L)
+    if (!is.null(rows)) at <- rows[at]
+    stop_wavetax(
+      "not_finite",
+      sprintf("`%s` is infinite or not a number in %s.", name, count_of(length(at), "row")),
+      where = sprintf("%s: %s.", sub("^r", "R", row_words(at)),
+                      list_some(unique(format(x[utils::head(bad, 20)])))),
+      todo = if (grepl("log\\(", name)) {
+        "The logarithm of 0 or less has no value: leave those rows out, or model the level."
+      } else {
+        "Correct those cells, or set them to NA to leave their rows out."
+      }
+    )
+  }
+}
+
+# Squares of squares must stay within what numbers can hold.
+largest_size <- 1e70
+
+check_magnitude <- function(variables) {
+  for (name in names(variables)) {
+    x <- variables[[name]]
+    if (!is.double(x)) next
+    size <- cpp_largest(x)
+    if (size == 0 || (size < largest_size && size > 1 / largest_size)) next
+    stop_wavetax(
+      "magnitude", sprintf("`%s` is too %s to compute with: %s at the most.", name,
+                           if (size > 1) "large" else "small", format(size, digits = 3, decimal.mark = ".")),
+      todo = sprintf("Measure it in another unit: `I(%s / %s)`.", name, format(10^round(log10(size)), digits = 1))
+    )
+  }
+}

@@ -1,0 +1,174 @@
+# Predictions, on the rows of a fit or on new ones.
+
+#' @rdname panel_fit
+#' @export
+predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
+                              interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE, ...) {
+  check_no_dots(..., of = method_call("predict"))
+  interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
+  check_level(level)
+  check_flag(effects, "effects")
+  check_flag(se.fit, "se.fit")
+  if (is.null(newdata)) check_keeps_rows(object, "predictions on its own rows")
+  plain <- interval == "none" && !se.fit
+  if (is.null(newdata) && plain) {
+    return(if (effects) fitted(object) else linear_part(object))
+  }
+  x <- if (is.null(newdata)) used_regressors(object) else all_new_regressors(object, newdata)
+  effects <- effects && length(object$effects) > 0
+  slopes <- object$estimates[slope_names(object)]
+  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
+  if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
+  out <- unname(out)
+  if (plain) return(out)
+  variance <- prediction_variance(object, x, newdata, effects)
+  wide <- if (interval == "prediction") variance + noise_variance(object, effects) else variance
+  half <- stats::qt((1 + level) / 2, object$errors$df) * sqrt(wide)
+  table <- if (interval == "none") out else data.frame(fit = out, low = out - half, high = out + half)
+  if (!se.fit) return(table)
+  list(fit = table, se.fit = sqrt(variance), df = object$errors$df, residual.scale = sqrt(sigma2_of(object)))
+}
+
+used_regressors <- function(fit) do.call(cbind, fit$design$x)
+
+all_new_regressors <- function(fit, newdata) {
+  check_is_table(newdata)
+  cbind(new_regressors(fit, newdata), new_means(fit, newdata))
+}
+
+# Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
+# effects of one set, x is taken from its group's mean (of which random effects keep their
+# share), and the effect's own variance is added. In the orthonormal coordinates of the
+# regression, so that no digits are lost and nothing is negative.
+prediction_variance <- function(fit, x, newdata, effects) {
+  x <- x[, slope_names(fit), drop = FALSE]
+  n <- nrow(x)
+  meat <- fit$errors$meat
+  if (!effects) return(core_quadratic(mean_coordinates(fit, rep(1, n), x), meat))
+  set <- fit$effects[[1]]
+  if (length(fit$effects) > 1 || length(set$slopes) > 0) {
+    stop_wavetax(
+      "no_interval", "Intervals with several sets of effects, or with trends, are not known.",
+      todo = "`effects = FALSE` gives them for an average group."
+    )
+  }
+  at <- set$groups$codes
+  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$labels))
+  weight <- group_weights(fit, set)[at]
+  means <- t(layer_rows(fit, fit$transform$layers[[1]]$levels)[, at, drop = FALSE])
+  if (fit$method == "fixed") {
+    return(sigma2_of(fit) / weight + core_quadratic(mean_coordinates(fit, numeric(n), x - means), meat))
+  }
+  # A group that the fit has not seen is one of the population: nothing is known of its effect.
+  unseen <- is.na(at)
+  weight[unseen] <- 0
+  means[unseen, ] <- 0
+  sigma2_u <- fit$variance$sigma2[[1]]
+  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
+  sigma2_u * (1 - shrink) + core_quadratic(mean_coordinates(fit, 1 - shrink, x, shrink, means), meat)
+}
+
+# Coordinates of rows [lead, x - share * means]: a column a row.
+mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
+  frame <- fit$solution$frame
+  constant <- "(Intercept)" %in% names(fit$estimates)
+  origin <- if (constant) frame$origin[-1] else frame$origin
+  apart <- if (all(lead == 0)) x else x - rep(origin, each = nrow(x))
+  if (any(share != 0)) apart <- apart - share * (means - rep(origin, each = nrow(x)))
+  t(cpp_to_orthonormal(frame$upper, unname(cbind(if (constant) lead, apart))))
+}
+
+# Variance of a new row about its mean.
+noise_variance <- function(fit, effects) {
+  if (is.null(fit$variance)) return(sigma2_of(fit))
+  fit$variance$sigma2_e + if (effects) 0 else sum(fit$variance$sigma2)
+}
+
+new_regressors <- function(fit, newdata) {
+  design <- fit$design
+  terms <- stats::delete.response(design$terms)
+  wanted <- intersect(all.vars(terms), c(names(design$data), design$columns))
+  check_columns(wanted, newdata)
+  index <- if (is_panel_frame(newdata)) panel_index(newdata)
+  calls <- as.list(attr(terms, "predvars"))[-1]
+  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, character(1))
+  frame <- lapply(seq_along(calls), function(v) {
+    value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
+    check_length(value, names[v], nrow(newdata))
+    if (names[v] %in% names(design$xlevels)) return(known_levels(value, names[v], design$xlevels))
+    check_new_kind(value, names[v])
+    value
+  })
+  names(frame) <- names
+  columns <- regressor_columns(terms, frame, design$xlevels, design$contrasts)$x
+  out <- do.call(cbind, columns)
+  if (is.null(out)) matrix(0, nrow(newdata), 0) else out
+}
+
+check_new_kind <- function(x, name) {
+  if (is.numeric(x) || is.logical(x)) return(invisible())
+  stop_wavetax("kind", sprintf("`%s` is %s in the new data, but numbers in the fit.", name, kind_words(x)),
+               todo = sprintf("Make it numbers first, for example `newdata$%s <- as.numeric(newdata$%s)`.", name, name))
+}
+
+# Entity means that a correlated random effects fit added, for rows of entities it has seen.
+new_means <- function(fit, newdata) {
+  means <- fit$design$means
+  if (is.null(means)) return(NULL)
+  check_columns(means$column, newdata)
+  at <- match(as.character(newdata[[means$column]]), as.character(means$labels))
+  warn_unknown_effects(unique(as.character(newdata[[means$column]])[is.na(at)]), means$column, FALSE)
+  do.call(cbind, lapply(means$values, function(values) values[at]))
+}
+
+known_levels <- function(x, name, xlevels) {
+  known <- xlevels[[name]]
+  new <- setdiff(as.character(x), c(known, NA))
+  if (length(new) > 0) {
+    stop_wavetax(
+      "new_level", sprintf("`%s` has values that the fit has not seen: %s.", name, list_some(new)),
+      todo = sprintf("Seen were %s.", list_some(known, 8))
+    )
+  }
+  factor(x, levels = known)
+}
+
+# The effects on new rows. Of groups that the fit has not seen: after random effects, and for
+# sets beyond the first, 0, their mean; after fixed effects the first set has none to give.
+new_effects <- function(fit, newdata) {
+  total <- numeric(nrow(newdata))
+  for (s in seq_along(fit$effects)) {
+    set <- fit$effects[[s]]
+    if (length(set$slopes) > 0) {
+      stop_wavetax(
+        "trend_effects", sprintf("Effects with trends of %s are not carried to new data.", set$name),
+        todo = "`predict(fit)` gives them on the rows of the fit; `effects = FALSE` leaves them out."
+      )
+    }
+    check_columns(set$columns, newdata)
+    labels <- do.call(paste, c(lapply(set$columns, function(name) trimws(format(newdata[[name]]))), sep = ":"))
+    if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
+    at <- match(labels, as.character(set$labels))
+    mean_of <- fit$method != "fixed" || s > 1
+    warn_unknown_effects(unique(labels[is.na(at)]), set$name, mean_of)
+    effect <- set$level[at]
+    if (mean_of) effect[is.na(at)] <- 0
+    total <- total + effect
+  }
+  total
+}
+
+warn_unknown_effects <- function(unknown, name, mean_of) {
+  if (length(unknown) == 0) return(invisible())
+  warn_wavetax(
+    "unknown_effect",
+    sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("One", name, "is") else
+      paste(count_of(length(unknown), name), "are"), list_some(unknown)),
+    where = if (mean_of) {
+      sprintf("Predicted with the average effect of a %s, 0.", name)
+    } else {
+      "The predictions there are NA: fixed effects say nothing on others."
+    },
+    todo = if (!mean_of) sprintf("`effects = FALSE` predicts for an average %s.", name)
+  )
+}

@@ -1,0 +1,159 @@
+# What was asked of a fit, read once at its door. A request is a list of
+#   method, call
+#   formula, data, errors     as given
+#   effects                   a word, a column's name, or a one-sided formula
+#   weights, rows             NULL or a one-sided formula
+#   options                   what one method takes besides: variance, by_rows
+# update(), fit_each() and several outcomes change a request and run it again.
+
+fit_request <- function(method, call, formula, data, weights, rows, errors, effects = NULL, options = list()) {
+  check_both_given(missing(formula), missing(data))
+  check_formula(formula, data)
+  if (!is.data.frame(data) && !is_source(data)) check_is_table(data)
+  if (!is.null(errors)) check_error_spec(errors)
+  list(
+    method = method, call = call, formula = formula, data = data, errors = errors,
+    effects = if (!is.null(effects)) effects_argument(effects, data),
+    weights = columns_argument(weights, data, "weights"), rows = columns_argument(rows, data, "rows"),
+    options = options
+  )
+}
+
+check_both_given <- function(no_formula, no_data) {
+  if (!no_formula && !no_data) return(invisible())
+  stop_wavetax(
+    "argument", if (no_formula) "No formula was given." else "No data were given.",
+    todo = "The formula comes first, then the data: `fit_fixed(y ~ x, panel)`."
+  )
+}
+
+estimators <- function(method) {
+  switch(method, pooled = estimate_pooled, between = estimate_between, fixed = estimate_fixed,
+         random = estimate_random, difference = estimate_difference, correlated = estimate_correlated)
+}
+
+run_fit <- function(request) {
+  outcomes <- several_outcomes(request$formula)
+  if (length(outcomes) > 0) {
+    return(lapply(outcomes, function(outcome) {
+      rlang::f_lhs(request$formula) <- outcome
+      request$call$formula <- request$formula
+      run_fit(request)
+    }))
+  }
+  if (!is.data.frame(request$data) && !request$method %in% c("pooled", "fixed")) check_is_table(request$data)
+  with_memory_told(estimators(request$method)(request))
+}
+
+# A column or an expression of columns, bare, quoted or as a one-sided formula: NULL or a
+# formula.
+columns_argument <- function(quo, data, argument) {
+  value <- argument_value(quo, names(data))
+  if (is.null(value) || rlang::is_formula(value, lhs = FALSE)) return(value)
+  if (is_one_text(value)) return(rlang::new_formula(NULL, as.name(value), env = baseenv()))
+  example <- if (is.data.frame(data)) names(data)[1] else "w"
+  stop_wavetax(
+    argument, sprintf("`%s` is %s.", argument, value_words(value)),
+    todo = if (argument == "rows") {
+      sprintf("Give a condition on columns: `rows = ~ %s > 0`.", example)
+    } else {
+      sprintf("Name a column, `%s = ~ %s`, or an expression of columns.", argument, example)
+    }
+  )
+}
+
+# What an argument stands for: a name or an expression of columns is taken as a formula, all
+# else is evaluated.
+argument_value <- function(quo, columns) {
+  expr <- rlang::quo_get_expr(quo)
+  if (rlang::is_missing(expr) || is.null(expr)) return(NULL)
+  bare <- (is.symbol(expr) && as.character(expr) %in% columns) ||
+    (is.call(expr) && !identical(expr[[1]], as.name("~")) && any(all.vars(expr) %in% columns))
+  if (bare) return(rlang::new_formula(NULL, expr, env = rlang::quo_get_env(quo)))
+  tryCatch(rlang::eval_tidy(quo), error = function(cnd) {
+    if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
+    if (is.symbol(expr)) {
+      if (is.null(columns)) return(rlang::new_formula(NULL, expr, env = baseenv()))
+      stop_no_column(as.character(expr), columns)
+    }
+    stop_wavetax("argument", sprintf("`%s` could not be computed.", short_text(deparse_words(expr))),
+                 where = conditionMessage(cnd))
+  })
+}
+
+# One column, bare, quoted or as a formula of one name.
+one_column_argument <- function(quo, data, argument) {
+  value <- argument_value(quo, names(data))
+  if (rlang::is_formula(value, lhs = FALSE)) {
+    right <- strip_brackets(rlang::f_rhs(value))
+    value <- if (is.symbol(right)) as.character(right) else value
+  }
+  if (!is_one_text(value)) {
+    stop_wavetax(argument, sprintf("`%s` is %s, not one column.", argument, value_words(value)),
+                 todo = sprintf("For example `%s = ~ %s`.", argument, names(data)[1]))
+  }
+  check_columns(value, data)
+  value
+}
+
+effects_argument <- function(quo, data) {
+  value <- argument_value(quo, names(data))
+  if (rlang::is_formula(value, lhs = FALSE)) {
+    right <- rlang::f_rhs(value)
+    written <- is.call(rlang::quo_get_expr(quo)) || rlang::is_formula(rlang::quo_get_expr(quo))
+    if (!written && is.symbol(right) && is.data.frame(data)) return(as.character(right))
+    return(value)
+  }
+  if (is_one_text(value)) return(value)
+  stop_effects(sprintf("`effects` is %s.", value_words(value)), data = data)
+}
+
+# Outcomes of `cbind(a, b) ~ x`: their calls, named as written.
+several_outcomes <- function(formula) {
+  left <- if (rlang::is_formula(formula, lhs = TRUE)) rlang::f_lhs(formula)
+  if (!is.call(left) || !identical(left[[1]], as.name("cbind"))) return(NULL)
+  outcomes <- as.list(left)[-1]
+  given <- names(outcomes)
+  words <- vapply(outcomes, deparse_words, "")
+  if (!is.null(given)) words[nzchar(given)] <- given[nzchar(given)]
+  stats::setNames(outcomes, words)
+}
+
+#' @rdname panel_fit
+#' @param formula. Changes of the formula, as for R's own `update()`.
+#' @param evaluate Whether the changed call is run, or given back.
+#' @export
+update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
+  check_flag(evaluate, "evaluate")
+  changes <- rlang::enquos(...)
+  request <- object$request
+  request$errors <- object$errors$spec
+  request$formula <- object$design$formula
+  if (!missing(formula.)) {
+    if (!rlang::is_formula(formula.)) stop_argument("formula.", value_words(formula.), "For example `update(fit, . ~ . + x)`.")
+    request$formula <- stats::update.formula(request$formula, formula.)
+  }
+  door <- get(paste0("fit_", object$method), mode = "function")
+  unknown <- setdiff(names(changes), names(formals(door)))
+  if (length(unknown) > 0 || any(!nzchar(names(changes)))) {
+    stop_wavetax("argument", sprintf("`fit_%s()` has no argument %s.", object$method,
+                                     list_words(sQuote(names(changes), FALSE))),
+                 todo = c(near_argument(unknown, names(formals(door))),
+                          sprintf("Its arguments are %s.", list_words(names(formals(door))))))
+  }
+  call <- request$call
+  call$formula <- request$formula
+  for (name in names(changes)) call[[name]] <- rlang::quo_get_expr(changes[[name]])
+  if (!evaluate) return(call)
+  if ("data" %in% names(changes)) request$data <- rlang::eval_tidy(changes$data)
+  for (name in intersect(names(changes), c("weights", "rows"))) {
+    request[name] <- list(columns_argument(changes[[name]], request$data, name))
+  }
+  if ("effects" %in% names(changes)) request$effects <- effects_argument(changes$effects, request$data)
+  if ("errors" %in% names(changes)) request["errors"] <- list(rlang::eval_tidy(changes$errors))
+  for (name in intersect(names(changes), names(request$options))) {
+    request$options[[name]] <- rlang::eval_tidy(changes[[name]])
+  }
+  request$call <- call
+  run_fit(request)
+}
