@@ -37,6 +37,10 @@ cpp_integer64_text <- function(bits) {
     .Call(`_wavetax_cpp_integer64_text`, bits)
 }
 
+cpp_flush_output <- function() {
+    .Call(`_wavetax_cpp_flush_output`)
+}
+
 cpp_rank_by_table <- function(x, limit) {
     .Call(`_wavetax_cpp_rank_by_table`, x, limit)
 }

@@ -51,8 +51,8 @@ check_number <- function(x, argument, low = -Inf, high = Inf, whole = FALSE, ope
   good <- is.numeric(x) && !is.object(x) && length(x) == 1 && is.finite(x) &&
     (if (open) x > low && x < high else x >= low && x <= high) && (!whole || x == trunc(x))
   if (good) return(invisible())
-  range <- c(if (is.finite(low)) sprintf(if (open) "above %s" else "%s or more", format(low)),
-             if (is.finite(high)) sprintf(if (open) "below %s" else "at most %s", format(high)))
+  range <- c(if (is.finite(low)) sprintf(if (open) "above %s" else "%s or more", label_text(low)),
+             if (is.finite(high)) sprintf(if (open) "below %s" else "at most %s", label_text(high)))
   stop_argument(argument, value_words(x), paste0("Give one ", if (whole) "whole ", "number",
                                                  if (length(range) > 0) ", ", paste(range, collapse = " and "), "."), kind)
 }
@@ -114,3 +114,14 @@ near_names <- function(name, candidates) {
   distance <- drop(utils::adist(name, candidates, ignore.case = TRUE))
   candidates[distance == min(distance) & distance <= max(1, nchar(name) %/% 3)]
 }
+
+# ---- expressions ----
+
+is_operator <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names
+
+strip_brackets <- function(expr) {
+  while (is_operator(expr, "(")) expr <- expr[[2]]
+  expr
+}
+
+baseenv_or <- function(env) if (is.null(env)) baseenv() else env

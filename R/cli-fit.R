@@ -13,16 +13,16 @@ cli_fit_parser <- function() {
     list(
       cli_option("--entity", "COLUMN", "column that names the entity"),
       cli_option("--period", "COLUMN", "column that names the period"),
-      cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number", "1"),
+      cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number [default: the first]"),
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
       cli_option("--model", "LIST", paste0("of ", paste(cli_models, collapse = ", "),
                                            "; may be repeated [default: pooled,fixed,random]"),
                  "pooled,fixed,random"),
       cli_option("--effects", "TEXT", paste("entity, period, both, or columns such as",
-                                            "'harbour + coast:season' [default: entity]"), "entity"),
+                                            "'harbour + coast:season' [default: entity]")),
       cli_option("--variance", "METHOD", "of the components of random effects"),
-      cli_option("--errors", "KIND", "clustered or classical [default: clustered]", "clustered"),
-      cli_option("--by", "COLUMN", "column to cluster by [default: the entity]", "entity"),
+      cli_option("--errors", "KIND", "clustered or classical [default: clustered]"),
+      cli_option("--by", "COLUMN", "column to cluster by [default: the entity]"),
       cli_option("--weights", "COLUMN", "analytic weights"),
       cli_option("--rows", "TEXT", "rows to use, such as 'season > 2012'"),
       optparse::make_option("--tests", action = "store_true", default = FALSE,
@@ -39,20 +39,68 @@ cli_fit <- function(args) {
   parsed <- cli_arguments(join_repeated(args, "--model"), cli_fit_parser(), positional = 1)
   options <- parsed$options
   cli_needs(options, c("entity", "period", "formula"))
-  check_format(options$format)
   models <- chosen_models(options$model)
+  check_fit_options(options, models)
+  check_outputs(options, parsed$args)
   errors <- cli_errors(options)
   data <- cli_read(parsed)
   panel <- new_panel_frame(data, check_column(options$entity, data), check_column(options$period, data))
-  formula <- formula_from_text(options$formula, panel)
   shared <- list(
-    formula = formula, data = panel, errors = errors, rows = condition_from_text(options$rows, panel)
+    formula = formula_from_text(options$formula, panel), data = panel, errors = errors,
+    rows = condition_from_text(options$rows, panel)
   )
-  effects <- effects_from_text(options$effects, panel)
+  effects <- if (is.null(options$effects)) "entity" else effects_from_text(options$effects, panel)
   fits <- lapply(stats::setNames(models, models), function(model) {
     cli_one_fit(model, shared, effects, options)
   })
   cli_show(fits, options)
+}
+
+# Options that would have no effect are refused, before anything is read.
+check_fit_options <- function(options, models) {
+  check_format(options$format)
+  without <- function(option, takers, why) {
+    if (!is.null(options[[option]]) && !any(takers %in% models)) {
+      stop_usage(sprintf("--%s has no effect: %s.", option, why))
+    }
+  }
+  without("effects", c("between", "fixed", "random", "correlated"), paste("a", list_or(models), "model has none"))
+  without("variance", c("random", "correlated"), "only random and correlated effects have variance components")
+  without("weights", setdiff(cli_models, "difference"), "first differences take no weights")
+  if (identical(options$errors, "classical") && !is.null(options$by)) {
+    stop_usage("--by has no effect: classical errors have no clusters.")
+  }
+  if (options$tests && options$format != "text") {
+    stop_usage("--tests has no effect: tests are printed as text only, not as ", options$format, ".")
+  }
+  if (!is.null(options$variance) && !options$variance %in% names(core_variance_methods)) {
+    stop_usage("--variance takes ", list_or(names(core_variance_methods)), ", not ", sQuote(options$variance, FALSE), ".")
+  }
+}
+
+# Endings are known, and nothing that is read or written is written over.
+check_outputs <- function(options, inputs) {
+  kinds <- list(save = check_fits_file, table = check_table_file, figure = check_figure_file)
+  outputs <- options[intersect(names(kinds), names(options))]
+  for (option in names(outputs)) {
+    tryCatch(kinds[[option]](outputs[[option]]), wavetax_error = function(cnd) {
+      stop_usage(sprintf("--%s: %s", option, conditionMessage(cnd)))
+    })
+  }
+  check_not_over(unlist(outputs), inputs)
+}
+
+check_not_over <- function(outputs, inputs) {
+  place <- function(path) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))
+  same <- function(a, b) place(a) == place(b) || (file.exists(a) && file.exists(b) && normalizePath(a) == normalizePath(b))
+  for (one in outputs) {
+    if (any(vapply(inputs, same, TRUE, one))) stop_usage("The file ", sQuote(one, FALSE), " is read; it is not written over.")
+  }
+  for (i in seq_along(outputs)) {
+    if (i > 1 && any(vapply(outputs[seq_len(i - 1)], same, TRUE, outputs[i]))) {
+      stop_usage("The file ", sQuote(outputs[[i]], FALSE), " is named twice.")
+    }
+  }
 }
 
 # `--model a --model b` as `--model a,b`.
@@ -84,8 +132,9 @@ chosen_models <- function(text) {
 }
 
 cli_errors <- function(options) {
-  switch(options$errors,
-    clustered = if (options$by != "entity") se_clustered(options$by),
+  by <- options$by
+  switch(if (is.null(options$errors)) "clustered" else options$errors,
+    clustered = if (!is.null(by)) se_clustered(!!by),
     classical = se_classical(),
     stop_usage("--errors takes clustered or classical, not ", sQuote(options$errors, FALSE), ".")
   )
@@ -108,30 +157,34 @@ cli_one_fit <- function(model, shared, effects, options) {
   do.call(fit, c(shared, own))
 }
 
+# Files first, so that they are there also when nobody reads what is printed to its end.
 cli_show <- function(fits, options) {
   table <- spec_table(fits)
-  if (options$format == "text") {
-    for (fit in fits) {
-      print(fit)
-      writeLines("")
-    }
-    if (options$tests) cli_tests(fits)
-  }
-  if (options$format != "text" || length(fits) > 1) cli_print_table(table, fits, options$format)
+  tests <- if (options$tests) cli_tests(fits)
   cli_write_table(table, options)
   if (!is.null(options$save)) {
     write_fits(fits, file = options$save)
     cli_wrote(options$save)
   }
-  if (!is.null(options$figure)) {
-    save_figure(plot_estimates(fits), options$figure)
-    cli_wrote(options$figure)
+  cli_draw(fits, options)
+  if (options$format == "text") {
+    for (one in c(unname(fits), tests)) {
+      print(one)
+      writeLines("")
+    }
   }
+  if (options$format != "text" || length(fits) > 1) cli_print_table(table, fits, options$format)
+}
+
+cli_draw <- function(fits, options) {
+  if (is.null(options$figure)) return(invisible())
+  save_figure(plot_estimates(fits), options$figure)
+  cli_wrote(options$figure)
 }
 
 cli_print_table <- function(table, fits, format) {
   switch(format,
-    text = print(table), csv = data.table::fwrite(as.data.frame(table), "", na = ""),
+    text = print(table), csv = cli_csv(as.data.frame(table)),
     json = writeLines(fits_json(fits)), markdown = writeLines(table_markdown(table))
   )
 }
@@ -143,14 +196,11 @@ cli_write_table <- function(table, options) {
 }
 
 cli_tests <- function(fits) {
-  if (all(c("fixed", "random") %in% names(fits))) {
-    print(test_hausman(fits$fixed, fits$random))
-    writeLines("")
-  }
   levels <- fits[!names(fits) %in% c("between", "difference")]
-  if (length(levels) == 0) return(invisible())
-  print(test_serial(levels[[1]]))
-  writeLines("")
+  c(
+    if (all(c("fixed", "random") %in% names(fits))) list(test_hausman(fits$fixed, fits$random)),
+    if (length(levels) > 0) list(test_serial(levels[[1]]))
+  )
 }
 
 cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())
@@ -173,15 +223,13 @@ cli_compare <- function(args) {
   if (!options$beneath %in% names(beneath_words)) {
     stop_usage("--beneath takes std_error, p_value or interval, not ", sQuote(options$beneath, FALSE), ".")
   }
+  check_outputs(options, parsed$args)
   fits <- saved_fits(parsed$args)
   terms <- if (!is.null(options$terms)) trimws(strsplit(options$terms, ",", fixed = TRUE)[[1]])
   table <- spec_table(fits, terms = terms, beneath = options$beneath)
-  cli_print_table(table, fits, options$format)
   cli_write_table(table, options)
-  if (!is.null(options$figure)) {
-    save_figure(plot_estimates(fits), options$figure)
-    cli_wrote(options$figure)
-  }
+  cli_draw(fits, options)
+  cli_print_table(table, fits, options$format)
 }
 
 # Names that stand in several files are headed by the file's.

@@ -11,7 +11,7 @@ cli_commands <- c(
 )
 
 cli_main <- function(args) {
-  options(width = 80L)
+  options(width = 80L, OutDec = ".", scipen = 0, digits = 7)
   if (length(args) == 0 || args[1] %in% c("--help", "-h", "help")) {
     writeLines(cli_overview())
     return(if (length(args) == 0) 2L else 0L)
@@ -29,7 +29,12 @@ cli_main <- function(args) {
   }
   run <- switch(args[1], demo = cli_demo, fit = cli_fit, check = cli_check, profile = cli_profile,
                 reshape = cli_reshape, compare = cli_compare)
-  cli_guard(run(args[-1]), args[1])
+  status <- cli_guard(run(args[-1]), args[1])
+  if (status == 0L && !cpp_flush_output()) {
+    writeLines("Error: the results could not be written to standard output.", stderr())
+    return(1L)
+  }
+  status
 }
 
 cli_overview <- function() {
@@ -71,11 +76,14 @@ cli_guard <- function(work, command) {
     wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
       if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
-      writeLines(paste("Error:", conditionMessage(cnd)), stderr())
+      writeLines(paste("Error:", visible_lines(conditionMessage(cnd))), stderr())
       1L
     }
   )
 }
+
+# A message's own lines, each without signs that a terminal would obey.
+visible_lines <- function(text) paste(visible_text(strsplit(text, "\n", fixed = TRUE)[[1]]), collapse = "\n")
 
 stop_usage <- function(...) rlang::abort(paste0(...), class = "wavetax_usage", call = NULL)
 

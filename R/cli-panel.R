@@ -4,13 +4,19 @@ cli_key_options <- function() {
   list(
     cli_option("--entity", "COLUMN", "column that names the entity"),
     cli_option("--period", "COLUMN", "column that names the period"),
-    cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number", "1"),
+    cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number [default: the first]"),
     cli_option("--format", "KIND", "text, csv or json [default: text]", "text")
   )
 }
 
 cli_parser <- function(usage, description, options) {
   optparse::OptionParser(usage = usage, description = paste0("\n", description), option_list = options)
+}
+
+check_print_format <- function(format) {
+  if (!format %in% c("text", "csv", "json")) {
+    stop_usage("--format takes text, csv or json, not ", sQuote(format, FALSE), ".")
+  }
 }
 
 cli_check <- function(args) {
@@ -20,8 +26,9 @@ cli_check <- function(args) {
     cli_key_options()
   )
   parsed <- cli_arguments(args, parser, positional = 1)
-  data <- cli_read(parsed)
   cli_needs(parsed$options, "entity")
+  check_print_format(parsed$options$format)
+  data <- cli_read(parsed)
   found <- if (is.null(parsed$options$period)) {
     wide <- problem_wide(data)
     if (is.null(wide)) cli_needs(parsed$options, "period")
@@ -50,19 +57,20 @@ cli_profile <- function(args) {
   parsed <- cli_arguments(args, parser, positional = 1)
   options <- parsed$options
   cli_needs(options, c("entity", "period"))
+  check_print_format(options$format)
   data <- cli_read(parsed)
   check_columns(c(options$entity, options$period), data)
   panel <- new_panel_frame(data, options$entity, options$period)
   variation <- panel_variation(panel)
+  if (!is.null(options$out)) {
+    make_folder(options$out)
+    cli_profile_figures(panel, variation, options$out)
+  }
   if (options$format == "text") {
     print(panel_shape(panel))
     writeLines("")
   }
   cli_print(variation, as.data.frame(variation), options$format)
-  if (!is.null(options$out)) {
-    make_folder(options$out)
-    cli_profile_figures(panel, variation, options$out)
-  }
 }
 
 most_paths <- 12
@@ -91,7 +99,7 @@ cli_reshape <- function(args) {
   parser <- cli_parser(
     "wavetax reshape FILE --to long|wide --entity COLUMN --period COLUMN -o OUT",
     "Turns periods as columns into periods as rows, or back.",
-    c(cli_key_options(), list(
+    c(utils::head(cli_key_options(), 3), list(
       cli_option("--to", "SHAPE", "long or wide"),
       cli_option(c("-o", "--out"), "FILE", "file to write: .csv, .tsv, .xlsx or .parquet")
     ))
@@ -99,7 +107,11 @@ cli_reshape <- function(args) {
   parsed <- cli_arguments(args, parser, positional = 1)
   options <- parsed$options
   cli_needs(options, c("to", "entity", "out"))
-  if (!options$to %in% c("long", "wide")) stop_usage("--to takes long or wide.")
+  if (!options$to %in% c("long", "wide")) stop_usage("--to takes long or wide, not ", sQuote(options$to, FALSE), ".")
+  tryCatch(check_ending(options$out, c("csv", "tsv", "xlsx", "parquet"), "The data"), wavetax_error = function(cnd) {
+    stop_usage("--out: ", conditionMessage(cnd))
+  })
+  check_not_over(options$out, parsed$args)
   data <- cli_read(parsed)
   check_columns(options$entity, data)
   period <- if (is.null(options$period)) "period" else options$period
@@ -120,18 +132,28 @@ cli_needs <- function(options, names) {
 
 cli_read <- function(parsed) {
   sheet <- parsed$options$sheet
-  if (grepl("^[0-9]+$", sheet)) sheet <- as.integer(sheet)
+  if (!is.null(sheet) && !file_extension(parsed$args) %in% c("xlsx", "xls")) {
+    stop_usage("--sheet has no effect: ", sQuote(parsed$args, FALSE), " is no spreadsheet.")
+  }
+  if (is.null(sheet)) sheet <- 1L
+  if (is.character(sheet) && grepl("^[0-9]{1,6}$", sheet)) sheet <- as.integer(sheet)
   read_table_file(parsed$args, sheet = sheet)
 }
 
 cli_print <- function(object, table, format) {
   switch(format,
-    text = print(object),
-    csv = data.table::fwrite(table, "", na = ""),
+    text = print(object), csv = cli_csv(table),
     json = {
       check_package("jsonlite", "writes JSON")
       writeLines(jsonlite::toJSON(table, pretty = TRUE, digits = NA, na = "null"))
-    },
-    stop_usage("--format takes text, csv or json, not ", sQuote(format, FALSE), ".")
+    }
   )
+}
+
+# Through a file, as what data.table writes to a closed pipe ends R.
+cli_csv <- function(table) {
+  file <- tempfile(fileext = ".csv")
+  on.exit(unlink(file))
+  data.table::fwrite(table, file, na = "", dec = ".", qmethod = "double")
+  writeLines(readLines(file, encoding = "UTF-8"))
 }

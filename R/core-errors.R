@@ -52,14 +52,19 @@ core_cluster_scores <- function(rows, transform, solution, residuals, clusters,
   )
 }
 
-# R^-1 M R^-T, for M a covariance in orthonormal coordinates.
+# R^-1 M R^-T, for M a covariance in orthonormal coordinates; a number stands for that times the
+# identity.
 core_covariance <- function(root, meat) {
+  if (!is.matrix(meat)) return(meat * tcrossprod(root))
   out <- root %*% meat %*% t(root)
   (out + t(out)) / 2
 }
 
 # z'Mz for each column of z; M is positive semi-definite but for rounding.
-core_quadratic <- function(z, M) pmax(0, colSums(z * (M %*% z)))
+core_quadratic <- function(z, M) {
+  if (!is.matrix(M)) return(M * colSums(z^2))
+  pmax(0, colSums(z * (M %*% z)))
+}
 
 # What Hausman's test compares, in directions that do not depend on units: with V_c = s2_c R^-1
 # R^-T (R: `factor`) and `gain` = R V_e R^T / s2_e, the eigenvectors u_j of I - gain are directions

@@ -54,8 +54,6 @@ check_formula_size <- function(formula) {
   invisible()
 }
 
-is_operator <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names
-
 most_power <- 8
 
 # R would multiply the terms out, however many there were.
@@ -163,14 +161,9 @@ check_no_plain_power <- function(expr) {
   }
 }
 
-strip_brackets <- function(expr) {
-  while (is_operator(expr, "(")) expr <- expr[[2]]
-  expr
-}
-
 # Terms of the formula; a dot stands for every column but the keys and the outcome.
 formula_terms <- function(formula, data, index) {
-  check_functions(as.list(formula)[-1], columns_scope(environment(formula)))
+  check_functions(as.list(formula)[-1], baseenv_or(environment(formula)))
   check_no_plain_power(formula[[3]])
   named <- data[setdiff(names(data), c(index$entity, index$period))]
   terms <- tryCatch(
@@ -180,6 +173,7 @@ formula_terms <- function(formula, data, index) {
                    todo = sprintf("Write it like `%s`.", example_formula(data)))
     }
   )
+  terms <- without_unused(terms, formula)
   if (!is.null(attr(terms, "offset"))) {
     stop_wavetax(
       "offset", "The formula has an offset, which these models do not take.",
@@ -193,9 +187,19 @@ formula_terms <- function(formula, data, index) {
   terms
 }
 
+# Variables that no term uses, as after `. - x`, are none of the model's.
+without_unused <- function(terms, formula) {
+  used <- attr(terms, "factors")
+  if (length(used) == 0 || is.null(attr(terms, "term.labels")) || all(rowSums(used)[-1] > 0)) return(terms)
+  stats::terms(written_out(formula, terms))
+}
+
 # The formula with a dot written out.
 written_formula <- function(formula, terms) {
-  if (!"." %in% all.vars(formula)) return(formula)
+  if ("." %in% all.vars(formula)) written_out(formula, terms) else formula
+}
+
+written_out <- function(formula, terms) {
   labels <- attr(terms, "term.labels")
   right <- if (length(labels) == 0) 1 else Reduce(function(a, b) call("+", a, b), lapply(labels, str2lang))
   if (attr(terms, "intercept") == 0L) right <- call("-", right, 1)
@@ -211,9 +215,6 @@ check_outcome_apart <- function(terms, outcome) {
   stop_wavetax("formula", sprintf("The outcome `%s` is among its own regressors.", outcome),
                todo = sprintf("Leave it out on the right; its own past is `past(%s)`.", outcome))
 }
-
-baseenv_or <- function(env) if (is.null(env)) baseenv() else env
-columns_scope <- function(env) baseenv_or(env)
 
 most_lags <- 400
 

@@ -21,7 +21,7 @@ check_weights <- function(w, name, n) {
     stop_wavetax(
       "weights", sprintf("The weights `%s` are negative, missing or infinite in %s.", name,
                          count_of(length(bad), "row")),
-      where = sprintf("See %s: %s.", row_words(bad), list_some(format(w[utils::head(bad, 3)]))),
+      where = sprintf("See %s: %s.", row_words(bad), list_some(label_text(w[utils::head(bad, 3)]))),
       todo = "Weights are positive numbers; a weight of 0 leaves its row out."
     )
   }

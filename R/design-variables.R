@@ -26,54 +26,6 @@ prediction_calls <- function(terms, variables) {
   calls
 }
 
-check_formula_names <- function(calls, data, env) {
-  wanted <- unique(unlist(lapply(calls, all.vars)))
-  absent <- setdiff(wanted, names(data))
-  absent <- absent[!vapply(absent, exists, logical(1), envir = env)]
-  if (length(absent) > 0) check_columns(absent, data)
-}
-
-evaluate_one <- function(call, name, data, env, index = NULL) {
-  evaluate_in(call, name, columns_environment(data, env, index))
-}
-
-evaluate_in <- function(call, name, scope) {
-  tryCatch(
-    withCallingHandlers(
-      plain_column(eval(call, scope)),
-      warning = function(cnd) {
-        # log() of a negative number: the NaN is reported as an error, with its rows
-        if (grepl("NaNs? produced", conditionMessage(cnd))) invokeRestart("muffleWarning")
-      }
-    ),
-    error = function(cnd) {
-      if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
-      text <- all.vars(call)
-      text <- text[vapply(text, function(one) is.character(get0(one, scope)), TRUE)]
-      stop_wavetax(
-        "formula", sprintf("`%s` could not be computed.", name),
-        where = c(conditionMessage(cnd),
-                  if (length(text) > 0) sprintf("%s text.", if (length(text) == 1) sprintf("`%s` is", text) else
-                    paste(list_words(sprintf("`%s`", text)), "are"))),
-        todo = if (length(text) > 0) "Read it as numbers first: `panel_problems()` names the cells." else
-          "Check the kinds of the columns in it with `str()`."
-      )
-    }
-  )
-}
-
-check_length <- function(value, name, n) {
-  ordinary <- is.atomic(value) || is.factor(value)
-  if (ordinary && NROW(value) == n) return(invisible())
-  stop_wavetax(
-    "formula",
-    sprintf("`%s` gives %s, but the data have %s.", name,
-            if (ordinary) count_of(NROW(value), "value") else paste("a", class(value)[1]),
-            count_of(n, "row")),
-    todo = "Every part of a formula is one value a row: a column, or made from columns."
-  )
-}
-
 check_outcome <- function(y, name, data = NULL) {
   if (is.matrix(y) && ncol(y) == 1) y <- drop(y)
   if ((is.numeric(y) || is.logical(y)) && !is.matrix(y) && !is.factor(y)) return(y)
@@ -124,7 +76,7 @@ check_finite <- function(variables, rows) {
       "not_finite",
       sprintf("`%s` is infinite or not a number in %s.", name, count_of(length(at), "row")),
       where = sprintf("%s: %s.", sub("^r", "R", row_words(at)),
-                      list_some(unique(format(x[utils::head(bad, 20)])))),
+                      list_some(unique(label_text(x[utils::head(bad, 20)])))),
       todo = if (grepl("log\\(", name)) {
         "The logarithm of 0 or less has no value: leave those rows out, or model the level."
       } else {
@@ -146,7 +98,7 @@ check_magnitude <- function(variables) {
     stop_wavetax(
       "magnitude", sprintf("`%s` is too %s to compute with: %s at the most.", name,
                            if (size > 1) "large" else "small", format(size, digits = 3, decimal.mark = ".")),
-      todo = sprintf("Measure it in another unit: `I(%s / %s)`.", name, format(10^round(log10(size)), digits = 1))
+      todo = sprintf("Measure it in another unit: `I(%s / %s)`.", name, formatC(10^round(log10(size)), format = "e", digits = 0))
     )
   }
 }

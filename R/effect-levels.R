@@ -17,7 +17,7 @@
 #'
 #' @param fit A fit with effects.
 #' @param sort Whether the rows of each set run from the highest to the lowest deviation.
-#' @return A data frame: `effect` (the set), `group`, `rows`, `level`, `deviation`,
+#' @return A data frame of class `effect_levels`, which prints its highest and lowest: `effect` (the set), `group`, `rows`, `level`, `deviation`,
 #'   `std_error` (of the level; of the prediction for random effects), `deviation_error`.
 #' @section Errors:
 #' `wavetax_error_no_effects` when the fit has none; `wavetax_error_not_a_fit`.
@@ -32,6 +32,7 @@
 #' @export
 effect_levels <- function(fit, sort = FALSE) {
   check_is_fit(fit)
+  check_flag(sort, "sort")
   if (length(fit$effects) == 0) {
     stop_wavetax("no_effects", sprintf("A %s fit has no effects.", method_words(fit)),
                  todo = "`fit_fixed()`, `fit_random()` and `fit_correlated()` have.")
@@ -42,7 +43,7 @@ effect_levels <- function(fit, sort = FALSE) {
   }))
   if (sort) out <- out[order(match(out$effect, unique(out$effect)), -out$deviation), ]
   rownames(out) <- NULL
-  out
+  structure(out, class = c("effect_levels", "data.frame"))
 }
 
 level_rows <- function(fit, set, first, errors) {

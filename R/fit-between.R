@@ -55,7 +55,7 @@ mean_rows <- function(design, groups, name, by_rows) {
     design$weighted_by <- if (is.null(design[["weights"]])) "the rows of each" else paste("the sum of", design$weighted_by)
     design$weights <- state$weight
   } else {
-    if (!is.null(design[["weights"]])) design$means_by <- design$weighted_by
+    if (!is.null(design[["weights"]])) design$averaged_by <- design$weighted_by
     design["weights"] <- list(NULL)
   }
   design$rows <- if (is.null(design$rows)) first else design$rows[first]

@@ -155,7 +155,7 @@ combined_groups <- function(design, names) {
   ranked <- rank_key(cell)
   first <- match(seq_along(ranked$values), ranked$codes)
   labels <- do.call(paste, c(lapply(parts, function(part) {
-    trimws(format(part$labels[part$codes[first]]))
+    label_text(part$labels[part$codes[first]])
   }), sep = ":"))
   ranked$values <- labels
   new_groups(ranked)

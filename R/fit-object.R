@@ -190,7 +190,7 @@ check_is_fit <- function(fit, argument = "fit") {
   )
 }
 
-method_words <- function(fit) {
-  c(pooled = "pooled", between = "between", fixed = "fixed effects", random = "random effects",
-    difference = "first difference", correlated = "correlated random effects")[[fit$method]]
-}
+fit_methods <- c(pooled = "pooled", between = "between", fixed = "fixed effects", random = "random effects",
+                 difference = "first difference", correlated = "correlated random effects")
+
+method_words <- function(fit) fit_methods[[fit$method]]

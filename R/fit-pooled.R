@@ -30,8 +30,8 @@
 #' is kept is of the size of the regressors and effects. Effects are one or two columns by name,
 #' `effects = ~ id + year`, the larger set first; categories and lags must be columns already.
 #' Clustered errors read the source a second time, so a function must start again after `NULL`.
-#' Without errors being named they are clustered by the first effect, or classical. Lines of a
-#' CSV file must not be broken inside quotes; a Parquet file is read by its row groups.
+#' Without errors being named they are clustered by the first effect, or classical. A
+#' Parquet file is read by its row groups.
 #' Residuals and fitted values are not kept. `wavetax_error_pieces` says what does not
 #' go piece by piece, or differs between pieces.
 #' @section Errors:

@@ -237,7 +237,7 @@ check_positive_variance <- function(sigma2_u, name) {
   warn_wavetax(
     "negative_variance",
     sprintf("The estimated variance of the %s effects is negative (%s) and is set to 0.",
-            name, format(sigma2_u, digits = 3)),
+            name, format(sigma2_u, digits = 3, decimal.mark = ".")),
     todo = sprintf("The model is then the one without %s effects.", name)
   )
   0

@@ -37,7 +37,10 @@ formula_from_text <- function(text, data) {
   stats::as.formula(parsed, env = formula_environment())
 }
 
+most_signs <- 2e5
+
 parse_one_expression <- function(text) {
+  if (nchar(text) > most_signs) stop_formula_text(text, sprintf("It has %s signs.", count_words(nchar(text))))
   parsed <- tryCatch(
     parse(text = text, keep.source = FALSE),
     error = function(cnd) stop_formula_text(text, sub("\n.*", "", conditionMessage(cnd)))
@@ -46,21 +49,30 @@ parse_one_expression <- function(text) {
   parsed[[1]]
 }
 
+# Every call of an expression is looked up, along a list of what is left to look at: text may nest
+# deeper than functions may call themselves.
 check_allowed <- function(expr, text, allowed = c(formula_operators, formula_functions)) {
-  if (is.symbol(expr) || is.numeric(expr) || is.character(expr) || is.logical(expr)) return(invisible())
-  if (!is.call(expr)) stop_formula_text(text, sprintf("%s is not allowed in it.", deparse_words(expr)))
-  name <- if (is.symbol(expr[[1]])) as.character(expr[[1]]) else ""
-  if (!name %in% allowed) {
-    stop_formula_text(text, sprintf("`%s` is not allowed in it.", deparse_words(expr[[1]])))
+  left <- list(expr)
+  while (length(left) > 0) {
+    one <- left[[length(left)]]
+    left[[length(left)]] <- NULL
+    if (is.symbol(one) || is.numeric(one) || is.character(one) || is.logical(one)) next
+    if (!is.call(one)) stop_formula_text(text, sprintf("%s is not allowed in it.", short_text(deparse_words(one))))
+    name <- if (is.symbol(one[[1]])) as.character(one[[1]]) else ""
+    if (name %in% row_order_functions) stop_row_order(one, name)
+    if (name == "|" && !"|" %in% allowed) stop_bar(expr, one)
+    if (!name %in% allowed) {
+      stop_formula_text(text, sprintf("`%s` is not allowed in it.", short_text(deparse_words(one[[1]]))))
+    }
+    left <- c(left, as.list(one)[-1])
   }
-  for (part in as.list(expr)[-1]) check_allowed(part, text, allowed)
 }
 
 stop_formula_text <- function(text, where) {
   stop_wavetax(
-    "formula", sprintf("The formula %s cannot be used.", dQuote(text, FALSE)), where = where,
+    "formula", sprintf("The formula %s cannot be used.", dQuote(short_text(text), FALSE)), where = where,
     todo = sprintf(
-      "Write it as \"log(nights) ~ levy + storms\", of columns, numbers, the signs + - * / : ^ and %s.",
+      "Write it as \"y ~ x1 + log(x2)\", of columns, numbers, the signs + - * / : ^ and %s.",
       list_words(paste0(formula_functions, "()"))
     )
   )

@@ -11,7 +11,15 @@ period_clock <- function(x, order = NULL) {
   if (inherits(x, "Date")) return(date_clock(x))
   if (is.factor(x) || is.character(x)) return(text_clock(x))
   ranked <- rank_key(x)
-  clock_of(as.numeric(ranked$values), ranked$codes, ranked$values, unit = NULL)
+  months <- are_months(as.numeric(ranked$values))
+  ticks <- as.numeric(ranked$values)
+  if (months) ticks <- 12 * (ticks %/% 100) + ticks %% 100
+  clock_of(ticks, ranked$codes, ranked$values, unit = if (months) "month")
+}
+
+# Whole numbers such as 201812 and 201901, which are one month apart.
+are_months <- function(values) {
+  length(values) > 0 && all(values >= 180001 & values <= 220012) && all(values %% 100 >= 1 & values %% 100 <= 12)
 }
 
 date_clock <- function(x) {
@@ -145,7 +153,7 @@ step_words <- function(index) {
   step <- index$step
   if (is.null(index$unit)) {
     if (step == 1) return("")
-    return(paste("every", format(step)))
+    return(paste("every", label_text(step)))
   }
   if (index$unit == "label") return("in the order given")
   named <- c(
@@ -153,7 +161,7 @@ step_words <- function(index) {
     "quarter 4" = "yearly", "week 1" = "weekly", "day 1" = "daily", "day 7" = "weekly"
   )
   word <- named[paste(index$unit, step)]
-  if (is.na(word)) paste("every", format(step), plural_of(index$unit)) else unname(word)
+  if (is.na(word)) paste("every", label_text(step), plural_of(index$unit)) else unname(word)
 }
 
 # The place of each row's period among those seen, from 1: tables by period are of this length,

@@ -43,7 +43,13 @@ panel_frame <- function(data, entity, period, periods = NULL) {
 
 new_panel_frame <- function(data, entity, period, periods = NULL) {
   check_two_keys(entity, period)
+  check_periods(periods)
   index <- index_keys(data, entity, period, periods)
+  if (identical(index$unit, "month") && is.numeric(data[[period]]) && !inherits(data[[period]], "Date")) {
+    ends <- label_text(range(data[[period]]))
+    rlang::inform(c(i = sprintf("`%s` is read as months, from %s to %s.", period, ends[1], ends[2])),
+                  class = "wavetax_message_periods")
+  }
   with_index(data, index)
 }
 
@@ -71,16 +77,22 @@ column_name <- function(quo, data, role) {
     )
   }
   expr <- rlang::quo_get_expr(quo)
-  name <- if (is.character(expr) && length(expr) == 1) expr else rlang::as_label(expr)
-  check_columns(name, data)
-  name
+  if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
+  if (is.symbol(expr)) expr <- as.character(expr)
+  if (!is_one_text(expr)) {
+    stop_wavetax("unknown_column", sprintf("The %s column is %s, not the name of one column.", role,
+                                           if (is.call(expr)) sprintf("`%s`", short_text(deparse_words(expr))) else value_words(expr)),
+                 todo = sprintf("Columns are %s.", list_some(names(data), 10)))
+  }
+  check_columns(expr, data)
+  expr
 }
 
 check_is_table <- function(data) {
   if (is.data.frame(data)) return(invisible())
   stop_wavetax(
-    "empty_data", sprintf("`data` is of class %s, not a data frame.", class(data)[1]),
-    todo = "Read the file first, for example with `data.table::fread()`."
+    "empty_data", sprintf("`data` is %s, not a data frame.", value_words(data)),
+    todo = "Read the file first: `read_panel(file, entity, period)`."
   )
 }
 
@@ -92,6 +104,12 @@ check_has_rows <- function(data) {
 check_columns <- function(names, data) {
   unknown <- setdiff(names, names(data))
   if (length(unknown) > 0) stop_no_column(unknown, base::names(data))
+}
+
+check_periods <- function(periods) {
+  if (is.null(periods) || (is.atomic(periods) && length(periods) > 0 && !anyNA(periods))) return(invisible())
+  stop_argument("periods", value_words(periods), "List all labels in order: `periods = c(\"before\", \"after\")`.",
+                kind = "key_kind")
 }
 
 check_two_keys <- function(entity, period) {
@@ -106,11 +124,14 @@ check_two_keys <- function(entity, period) {
 # step. The columns themselves are kept to notice when they are changed later.
 index_keys <- function(data, entity, period, order = NULL) {
   check_has_rows(data)
-  check_key_kind(data[[entity]], entity, "entity")
-  check_key_kind(data[[period]], period, "period")
-  ranked <- rank_key(data[[entity]])
+  who <- plain_column(data[[entity]])
+  when <- plain_column(data[[period]])
+  check_key_kind(who, entity, "entity")
+  check_key_kind(when, period, "period")
+  check_finite_key(who, entity)
+  ranked <- rank_key(who)
   check_no_missing_key(ranked$codes, entity)
-  time <- period_clock(data[[period]], order)
+  time <- period_clock(when, order)
   check_no_missing_key(time$clock, period)
   index <- list(
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
@@ -124,8 +145,7 @@ index_keys <- function(data, entity, period, order = NULL) {
 }
 
 check_key_kind <- function(x, name, role) {
-  ordinary <- is.factor(x) || is.character(x) || is.logical(x) ||
-    (is.numeric(x) && !inherits(x, "integer64"))
+  ordinary <- is.factor(x) || is.character(x) || is.logical(x) || is.numeric(x) || inherits(x, "Date")
   good <- if (role == "entity") {
     ordinary
   } else {
@@ -135,7 +155,7 @@ check_key_kind <- function(x, name, role) {
   kind <- if (is.numeric(x)) "broken or infinite numbers" else kind_words(x)
   stop_wavetax(
     "key_kind", sprintf("The %s column `%s` is %s.", role, name, kind),
-    where = if (length(x) > 0) sprintf("It starts with %s.", list_some(utils::head(x, 3))),
+    where = if (length(x) > 0 && is.atomic(x)) sprintf("It starts with %s.", list_some(label_text(utils::head(x, 3)))),
     todo = if (role == "entity") {
       "Entities are numbers, text or a factor."
     } else {
@@ -159,7 +179,7 @@ check_no_missing_key <- function(codes, name) {
   stop_wavetax(
     "missing_keys", sprintf("`%s` is missing in %s.", name, count_of(length(rows), "row")),
     where = sprintf("See %s.", row_words(rows, 5)),
-    todo = sprintf("Fill the key in, or leave the rows out: `data[!is.na(data$%s), ]`.", name)
+    todo = "Fill the key in, or leave the rows out: `panel_repair(..., drop = \"missing keys\")`."
   )
 }
 
@@ -180,7 +200,7 @@ check_no_repeated_key <- function(index) {
     rows <- which(cell == one)
     sprintf(
       "%s %s (%s)", index$entities[index$codes[rows[1]]],
-      format(index$columns[[2]][rows[1]]), row_words(rows)
+      label_text(index$columns[[2]][rows[1]]), row_words(rows)
     )
   }, character(1))
   more <- length(repeated) - length(shown)
@@ -191,8 +211,7 @@ check_no_repeated_key <- function(index) {
     where = paste0(list_words(shown), "."),
     todo = c(
       sprintf("Is another column the entity, such as one that tells the rows of one %s apart?", index$entity),
-      sprintf("Or keep one row for each: `data[!duplicated(data[c(\"%s\", \"%s\")]), ]` keeps the first.",
-              index$entity, index$period)
+      "See them all with `panel_problems()`; `panel_repair(..., repeated = \"first\")` keeps the first of each."
     )
   )
 }
@@ -234,38 +253,65 @@ plain_data_frame_keeping_names <- function(data) {
 
 #' @export
 `[.panel_frame` <- function(x, i, j, drop = FALSE) {
+  check_flag(drop, "drop")
   index <- attr(x, "panel", exact = TRUE)
   args <- nargs() - !missing(drop)
   x <- plain_data_frame_keeping_names(x)
-  if (args < 3) {
-    if (is.logical(i) && is.matrix(i)) return(x[i])
-    out <- if (missing(i)) x else x[i]
-  } else {
-    out <- if (missing(i)) {
+  if (args < 3 && !missing(i) && is.logical(i) && is.matrix(i)) return(x[i])
+  out <- tryCatch(
+    if (args < 3) {
+      if (missing(i)) x else x[i]
+    } else if (missing(i)) {
       if (missing(j)) x else x[, j, drop = drop]
     } else if (missing(j)) {
       x[i, , drop = drop]
     } else {
       x[i, j, drop = drop]
-    }
-  }
+    },
+    error = function(cnd) stop_selection(x, if (args < 3) i else if (!missing(j)) j)
+  )
   if (!is.data.frame(out)) return(out)
   restore_panel(out, index)
 }
 
-# Assigning a column keeps the panel frame while the keys are there; a key that is
-# changed is ranked anew, and checked, when it is next used.
-keep_while_keyed <- function(out) {
-  index <- attr(out, "panel", exact = TRUE)
-  if (all(c(index$entity, index$period) %in% names(out))) return(out)
-  plain_data_frame_keeping_names(out)
+stop_selection <- function(data, columns) {
+  if (is.character(columns)) check_columns(columns[!is.na(columns)], data)
+  stop_wavetax("selection", "These rows or columns are not in the panel.",
+               where = sprintf("It has %s and %s.", count_of(nrow(data), "row"), count_of(ncol(data), "column")),
+               todo = sprintf("Columns are %s.", list_some(names(data), 12)))
+}
+
+# Assigning a column keeps the panel frame while the keys are there; a key that is changed is
+# ranked anew, and checked, when it is next used.
+assign_column <- function(x, name, value, assign) {
+  index <- attr(x, "panel", exact = TRUE)
+  plain <- plain_data_frame_keeping_names(x)
+  out <- tryCatch(assign(plain), error = function(cnd) {
+    stop_wavetax(
+      "assign", sprintf("The column %s cannot be set.", if (is_one_text(name)) sQuote(name, FALSE) else value_words(name)),
+      where = if (!is.null(value)) sprintf("It was given %s for %s.", count_of(NROW(value), "value"), count_of(nrow(x), "row")),
+      todo = "Give one value a row, or one for all."
+    )
+  })
+  if (!all(c(index$entity, index$period) %in% names(out))) return(out)
+  with_index(out, index)
 }
 
 #' @export
-`$<-.panel_frame` <- function(x, name, value) keep_while_keyed(NextMethod())
+`$<-.panel_frame` <- function(x, name, value) {
+  assign_column(x, name, value, function(data) {
+    data[[name]] <- value
+    data
+  })
+}
 
 #' @export
-`[[<-.panel_frame` <- function(x, i, j, value) keep_while_keyed(NextMethod())
+`[[<-.panel_frame` <- function(x, i, j, value) {
+  assign_column(x, i, value, function(data) {
+    if (missing(j)) data[[i]] <- value else data[[i, j]] <- value
+    data
+  })
+}
 
 #' @export
 as.data.frame.panel_frame <- function(x, ...) plain_data_frame_keeping_names(x)

@@ -10,7 +10,8 @@
 #' @return `x` with the other columns of `y`; `NA` where `y` has no such key. A message
 #'   tells how many keys matched on each side, and which did not.
 #' @section Errors:
-#' `wavetax_error_not_a_panel`; `wavetax_error_no_common_key`;
+#' `wavetax_error_not_a_panel`; `wavetax_error_no_common_key`; `wavetax_error_no_match` when no key
+#' is in both;
 #' `wavetax_error_duplicate_keys` when a key stands twice in `y`;
 #' `wavetax_error_name_taken` when a column is in both.
 #' @examples
@@ -21,6 +22,7 @@
 #' @export
 panel_join <- function(x, y) {
   check_is_panel(x)
+  if (missing(y)) stop_argument("y", "missing", "Give the table to bring in.")
   check_is_table(y)
   index <- panel_index(x)
   y <- plain_data_frame(y)
@@ -30,6 +32,7 @@ panel_join <- function(x, y) {
   key_y <- join_key(y, keys)
   check_key_once(key_y, keys)
   at <- match(key_x, key_y)
+  check_any_match(at, key_x, key_y, keys)
   out <- plain_data_frame_keeping_names(x)
   for (name in setdiff(names(y), keys)) out[[name]] <- y[[name]][at]
   say_joined(unique(key_x), key_y, keys)
@@ -50,9 +53,20 @@ check_joinable <- function(x, y, keys, index) {
   }
 }
 
+# Keys as text, numbers of one value alike whatever their kind.
 join_key <- function(data, keys) {
-  if (length(keys) == 1) return(as.character(data[[keys]]))
-  paste(data[[keys[1]]], data[[keys[2]]], sep = " ")
+  parts <- lapply(keys, function(key) label_text(plain_column(data[[key]])))
+  if (length(keys) == 1) parts[[1]] else paste(parts[[1]], parts[[2]], sep = " ")
+}
+
+check_any_match <- function(at, mine, theirs, keys) {
+  if (any(!is.na(at))) return(invisible())
+  stop_wavetax(
+    "no_match", sprintf("No %s of the panel is in the other table.", paste(keys, collapse = " and ")),
+    where = sprintf("The panel has %s; the other table %s.", list_some(dQuote(unique(mine), FALSE)),
+                    list_some(dQuote(unique(theirs), FALSE))),
+    todo = "Write the keys alike in both tables."
+  )
 }
 
 check_key_once <- function(key, keys) {

@@ -16,7 +16,7 @@
 #'   columns and a column a variable. `panel_to_wide()`: a data frame with a row for each
 #'   entity, and a column `variable_period` for each variable that moves.
 #' @section Errors:
-#' `wavetax_error_no_stubs` when no period is found in the names;
+#' `wavetax_error_no_period_columns` when no period is found in the names;
 #' `wavetax_error_duplicate_keys` when an entity has several rows;
 #' `wavetax_error_mixed_kinds` when a variable is text in one period and numbers in
 #' another.
@@ -31,21 +31,24 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   check_is_table(data)
   data <- plain_data_frame(data)
   check_has_rows(data)
+  check_flag(empty, "empty")
+  check_periods(periods)
+  if (!is.null(pattern)) check_pattern(pattern)
   entity <- column_name(rlang::enquo(entity), data, "entity")
   check_new_name(period, setdiff(names(data), entity))
   check_one_row_each(data, entity)
-  stubs <- find_stubs(setdiff(names(data), entity), pattern)
-  if (is.null(stubs)) stop_no_stubs(data, pattern)
-  variables <- unique(stubs$stub)
-  values <- unique(stubs$period)
+  found <- find_period_columns(setdiff(names(data), entity), pattern)
+  if (is.null(found)) stop_no_period_columns(data, pattern)
+  variables <- unique(found$variable)
+  values <- unique(found$period)
   values <- values[order(period_order(values, periods))]
-  fixed <- setdiff(names(data), c(entity, stubs$column))
+  fixed <- setdiff(names(data), c(entity, found$column))
   say_recognised(variables, values, fixed)
   n <- nrow(data)
   each <- length(values)
   watched <- along_with_progress(variables, "Laying out the variables")
   blocks <- lapply(watched, function(v) {
-    mine <- stubs[stubs$stub == variables[v], ]
+    mine <- found[found$variable == variables[v], ]
     columns <- mine$column[match(values, mine$period)]
     interleave(variable_columns(data, columns, variables[v]), n)
   })
@@ -112,19 +115,19 @@ check_one_row_each <- function(data, entity) {
   )
 }
 
-stop_no_stubs <- function(data, pattern) {
+stop_no_period_columns <- function(data, pattern) {
   stop_wavetax(
-    "no_stubs", "No periods were found in the column names.",
+    "no_period_columns", "No periods were found in the column names.",
     where = sprintf("Columns are %s.", list_some(names(data), 8)),
     todo = c(
-      "Names such as nights_2009, 2009.nights or nights2009 are found by themselves.",
+      "Names such as x_2009, 2009.x or x2009 are found by themselves.",
       "Others by a pattern: `pattern = \"^(?<variable>.+)-(?<period>[0-9]+)$\"`."
     )
   )
 }
 
 # Column names that are a variable and a period, at least two periods of one variable.
-stub_patterns <- c(
+period_name_patterns <- c(
   sprintf("^(?<variable>.*)[_. -](?<period>(?i:%s)[a-z]*[_. -]?[0-9]{4})$", paste(month.abb, collapse = "|")),
   "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>(?:1[89]|20)[0-9]{2}[_. -](?:0[1-9]|1[0-2]))$",
   "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>[0-9]{4}[-_. ]?[QqMmWw][0-9]{1,2})$",
@@ -133,8 +136,8 @@ stub_patterns <- c(
   "^[XxYy]?(?<period>(?:1[89]|20)[0-9]{2})(?<variable>)$"
 )
 
-find_stubs <- function(names, pattern = NULL) {
-  patterns <- if (is.null(pattern)) stub_patterns else pattern
+find_period_columns <- function(names, pattern = NULL) {
+  patterns <- if (is.null(pattern)) period_name_patterns else pattern
   for (one in patterns) {
     match <- regexpr(one, names, perl = TRUE)
     hit <- match > 0
@@ -146,12 +149,20 @@ find_stubs <- function(names, pattern = NULL) {
                    todo = "For example `\"^(?<variable>[a-z]+)_(?<period>[0-9]+)$\"`.")
     }
     part <- function(group) substring(names, start[, group], start[, group] + length[, group] - 1)[hit]
-    stubs <- data.frame(column = names[hit], stub = part("variable"), period = part("period"))
-    stubs$stub[!nzchar(stubs$stub)] <- "value"
-    several <- stubs$stub %in% stubs$stub[duplicated(stubs$stub)]
-    if (any(several)) return(stubs[several, ])
+    found <- data.frame(column = names[hit], variable = part("variable"), period = part("period"))
+    found$variable[!nzchar(found$variable)] <- "value"
+    several <- found$variable %in% found$variable[duplicated(found$variable)]
+    if (any(several)) return(found[several, ])
   }
   NULL
+}
+
+check_pattern <- function(pattern) {
+  check_text(pattern, "pattern", "Give one regular expression in quotes.", kind = "pattern")
+  good <- tryCatch(suppressWarnings(is.integer(regexpr(pattern, "a", perl = TRUE))), error = function(cnd) FALSE)
+  if (good) return(invisible())
+  stop_wavetax("pattern", sprintf("The pattern %s is not a regular expression.", dQuote(pattern, FALSE)),
+               todo = "For example `\"^(?<variable>[a-z]+)_(?<period>[0-9]+)$\"`.")
 }
 
 period_order <- function(values, periods) {
@@ -186,12 +197,13 @@ variable_columns <- function(data, columns, variable) {
 
 #' @rdname panel_to_long
 #' @param variables Columns that get one column a period; `NULL`: all that vary within an
-#'   entity.
+#'   entity. Other columns that vary are left out, which is said.
 #' @export
 panel_to_wide <- function(data, variables = NULL) {
   check_is_panel(data)
   index <- panel_index(data)
   others <- setdiff(names(data), c(index$entity, index$period))
+  check_texts(variables, "variables", "Name columns in quotes.")
   if (!is.null(variables)) check_columns(variables, data)
   moving <- variables
   if (is.null(variables)) moving <- others[!vapply(data[others], fixed_within, logical(1), index)]
@@ -200,7 +212,13 @@ panel_to_wide <- function(data, variables = NULL) {
   first <- match(seq_len(N), index$codes)
   order <- order(first)
   at <- (match(index$clock, index$ticks) - 1) * N + index$codes
-  fixed <- c(index$entity, setdiff(others, moving))
+  rest <- setdiff(others, moving)
+  varies <- rest[!vapply(data[rest], fixed_within, logical(1), index)]
+  if (length(varies) > 0) {
+    rlang::inform(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
+                  class = "wavetax_message_left_out")
+  }
+  fixed <- c(index$entity, setdiff(rest, varies))
   out <- plain_data_frame_keeping_names(data)[first[order], fixed, drop = FALSE]
   for (variable in moving) {
     source <- data[[variable]]

@@ -124,7 +124,7 @@ check_shift <- function(x, k, index, name) {
   opposite <- c(past = "ahead", ahead = "past", change = "ahead")[[name]]
   if (!whole) {
     stop_wavetax("operator", sprintf("`%s(x, %s)`: k is not a whole number of periods, 0 or more.",
-                                     name, paste(format(k), collapse = ", ")),
+                                     name, paste(label_text(k), collapse = ", ")),
                  todo = sprintf("For the other direction there is `%s()`.", opposite))
   }
   span <- index$span
@@ -153,8 +153,13 @@ transform.panel_frame <- function(`_data`, ...) {
   expressions <- as.list(substitute(list(...)))[-1]
   check_all_named(expressions)
   out <- plain_data_frame_keeping_names(`_data`)
+  scope <- columns_environment(`_data`, parent.frame(), index)
+  check_formula_names(expressions, `_data`, scope)
   for (name in names(expressions)) {
-    out[[name]] <- evaluate_among(expressions[[name]], `_data`, parent.frame(), index)
+    words <- deparse_words(expressions[[name]])
+    value <- evaluate_in(expressions[[name]], words, scope)
+    if (!is.null(value) && !NROW(value) %in% c(1, nrow(out))) check_length(value, words, nrow(out))
+    out[[name]] <- value
   }
   restore_panel(out, index)
 }

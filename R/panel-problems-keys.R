@@ -18,8 +18,10 @@ problem_keys <- function(data, entity, period, periods) {
     named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE)
     total <- data[[entity]] %in% values[named]
   }
-  ranked <- rank_key(data[[entity]])
-  time <- tolerant_clock(data[[period]], periods, header | blank)
+  who <- plain_column(data[[entity]])
+  if (is.double(who) && !is.object(who)) who[is.infinite(who)] <- NA
+  ranked <- rank_key(who)
+  time <- tolerant_clock(plain_column(data[[period]]), periods, header | blank)
   stray <- blank | header | total
   stray <- which(stray)
   ranked$codes[stray] <- 0L
@@ -80,18 +82,21 @@ tolerant_clock <- function(x, periods, skip) {
   time
 }
 
-# Periods far outside the run of the others: a slipped or doubled digit.
+# Periods far outside the run of the others, a slipped or doubled digit: eight times as far from
+# the middle one as three fifths of the rows are.
 far_periods <- function(x) {
-  spread <- stats::quantile(x, c(0.05, 0.5, 0.95), na.rm = TRUE, names = FALSE)
-  reach <- 5 * max(spread[3] - spread[1], 5)
-  which(abs(x - spread[2]) > reach)
+  known <- x[!is.na(x)]
+  if (length(known) == 0) return(integer())
+  middle <- stats::quantile(known, 0.5, type = 1, names = FALSE)
+  reach <- max(25, 8 * stats::quantile(abs(known - middle), 0.6, type = 1, names = FALSE))
+  which(abs(x - middle) > reach)
 }
 
 where_rows <- function(rows) sub("^r", "R", row_words(rows, 5))
 
 cell_words <- function(keys, rows) {
   entity <- ifelse(keys$codes[rows] > 0, as.character(keys$entities)[pmax(keys$codes[rows], 1)], "?")
-  paste(entity, format(keys$column[rows], trim = TRUE))
+  paste(entity, label_text(keys$column[rows]))
 }
 
 problem_stray_rows <- function(data, keys) {

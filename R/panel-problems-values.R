@@ -109,7 +109,7 @@ problem_jumps <- function(x, name, keys) {
   at <- sort(c(far(ratio), far(1 / ratio)))
   if (length(at) == 0) return(NULL)
   rows <- use[at]
-  cells <- sprintf("%s (row %d, %s)", format(x[at], trim = TRUE), rows, cell_words(keys, rows))
+  cells <- sprintf("%s (row %d, %s)", label_text(x[at]), rows, cell_words(keys, rows))
   finding(
     "far value", "likely",
     sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_some(cells)),

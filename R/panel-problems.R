@@ -70,12 +70,12 @@ new_panel_problems <- function(found, entity, period) {
 
 # Periods in the column names: what to call to make them rows.
 problem_wide <- function(data) {
-  stubs <- find_stubs(names(data))
-  if (is.null(stubs)) return(NULL)
+  found <- find_period_columns(names(data))
+  if (is.null(found)) return(NULL)
   finding(
     "periods as columns", "stops",
-    sprintf("%s: %s", count_of(length(unique(stubs$period)), "period"),
-            list_some(unique(sprintf("%s for %s", stubs$column, stubs$stub)))),
+    sprintf("%s: %s", count_of(length(unique(found$period)), "period"),
+            list_some(unique(sprintf("%s for %s", found$column, found$variable)))),
     "Make them rows: `panel_to_long(data, entity, period = \"year\")`."
   )
 }

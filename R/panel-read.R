@@ -33,8 +33,9 @@ read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL
                        missing = c("", "NA"), delimiter = NULL, decimal = ".", thousands = NULL,
                        encoding = NULL, sheet = 1, range = NULL) {
   rlang::check_dots_empty()
+  check_read_options(missing, delimiter, decimal, thousands, encoding)
   data <- read_table_file(file, missing, delimiter, decimal, encoding, sheet, range)
-  data <- convert_numbers(data, numbers, thousands)
+  data <- convert_numbers(data, numbers, thousands, if (decimal == ",") decimal)
   say_kinds(data)
   entity <- rlang::enquo(entity)
   period <- rlang::enquo(period)
@@ -42,6 +43,15 @@ read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL
   new_panel_frame(
     data, column_name(entity, data, "entity"), column_name(period, data, "period"), periods
   )
+}
+
+check_read_options <- function(missing, delimiter, decimal, thousands, encoding) {
+  check_texts(missing, "missing", "Give spellings in quotes: `missing = c(\"\", \"NA\", \"n/a\")`.")
+  check_choice(decimal, c(".", ","), "decimal")
+  for (one in c("delimiter", "thousands", "encoding")) {
+    value <- get(one)
+    if (!is.null(value)) check_text(value, one)
+  }
 }
 
 read_table_file <- function(file, missing = c("", "NA"), delimiter = NULL, decimal = ".",
@@ -60,21 +70,54 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
   start <- readBin(file, "raw", min(file.size(file), 1e6))
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.")
   if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
-  data <- tryCatch(
-    withCallingHandlers(
-      data.table::fread(
-        file = file, data.table = FALSE, showProgress = isatty(stderr()), na.strings = missing,
-        check.names = FALSE, encoding = encoding, sep = if (is.null(delimiter)) "auto" else delimiter,
-        dec = decimal, integer64 = "double", logical01 = FALSE, blank.lines.skip = FALSE
-      ),
-      warning = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
-    ),
-    error = function(cnd) {
-      if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
-      stop_not_a_table(file, conditionMessage(cnd))
-    }
+  data <- read_text_table(
+    file, file, na.strings = missing, showProgress = isatty(stderr()), encoding = encoding,
+    sep = if (is.null(delimiter)) "auto" else delimiter, dec = decimal, blank.lines.skip = FALSE
   )
   as_utf8(data, encoding, file)
+}
+
+# Delimited text as it stands: zeros before a code are kept, whole numbers that R's own cannot hold
+# stay text, and a quote that was doubled within quotes is one. `name` is the file in messages.
+read_text_table <- function(path, name, ...) {
+  read <- function(...) {
+    tryCatch(
+      withCallingHandlers(
+        data.table::fread(file = path, data.table = FALSE, check.names = FALSE, integer64 = "character",
+                          keepLeadingZeros = TRUE, logical01 = FALSE, ...),
+        warning = function(cnd) stop_not_a_table(name, conditionMessage(cnd))
+      ),
+      error = function(cnd) {
+        if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
+        stop_not_a_table(name, conditionMessage(cnd))
+      }
+    )
+  }
+  data <- read(...)
+  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE), TRUE)
+  if (any(wide)) {
+    classes <- rep("character", sum(wide))
+    names(classes) <- names(data)[wide]
+    data <- read(..., colClasses = classes)
+  }
+  names(data) <- one_quote(names(data))
+  data[] <- lapply(data, function(x) if (is.character(x)) whole_or_text(one_quote(x)) else x)
+  data
+}
+
+one_quote <- function(x) {
+  if (!any(grepl("\"\"", x, fixed = TRUE))) return(x)
+  gsub("\"\"", "\"", x, fixed = TRUE)
+}
+
+# A column of whole numbers that came as text because of their length: numbers where R's own hold
+# every one of them.
+whole_or_text <- function(x) {
+  first <- x[!is.na(x)][1]
+  if (is.na(first) || !grepl("^-?[0-9]{1,16}$", first)) return(x)
+  if (!all(is.na(x) | grepl("^(0|-?[1-9][0-9]{0,15})$", x))) return(x)
+  value <- as.numeric(x)
+  if (max(abs(value), na.rm = TRUE) < 2^53) value else x
 }
 
 # All text in UTF-8, the names of the columns too.
@@ -109,9 +152,9 @@ read_spreadsheet <- function(file, sheet, range, missing) {
     readxl::excel_sheets(file),
     error = function(cnd) stop_not_a_table(file, "It is not a spreadsheet, or is damaged.")
   )
-  known <- if (is.character(sheet)) sheet %in% sheets else sheet %in% seq_along(sheets)
+  known <- length(sheet) == 1 && (if (is.character(sheet)) sheet %in% sheets else sheet %in% seq_along(sheets))
   if (!known) {
-    stop_wavetax("no_sheet", sprintf("The file has no sheet %s.", dQuote(sheet, FALSE)),
+    stop_wavetax("no_sheet", sprintf("The file has no sheet %s.", value_words(sheet)),
                  todo = sprintf("Sheets are %s.", list_some(dQuote(sheets, FALSE), 8)))
   }
   tryCatch(
@@ -166,17 +209,16 @@ stop_not_a_table <- function(file, where) {
   )
 }
 
-# The columns named in `numbers`, cell by cell: decimal commas are read, a thousands
-# separator is dropped; what is still no number becomes missing and is listed.
-convert_numbers <- function(data, numbers, thousands = NULL) {
+# The columns named in `numbers`, cell by cell. What is still no number becomes missing and is
+# listed.
+convert_numbers <- function(data, numbers, thousands = NULL, decimal = NULL) {
+  check_texts(numbers, "numbers", "Name columns in quotes: `numbers = \"x\"`.")
   check_columns(numbers, data)
   for (name in numbers) {
     x <- data[[name]]
-    if (is.numeric(x)) next
-    text <- trimws(as.character(x))
-    if (!is.null(thousands)) text <- gsub(thousands, "", text, fixed = TRUE)
-    value <- suppressWarnings(as.numeric(sub("^(-?[0-9]+),([0-9]+)$", "\\1.\\2", text)))
-    lost <- which(is.na(value) & !is.na(text) & nzchar(text))
+    if (is.numeric(x) && !is.factor(x)) next
+    value <- numbers_from_text(as.character(x), name, thousands, decimal)
+    lost <- which(is.na(value) & !is_blank(as.character(x)))
     if (length(lost) > 0) {
       warn_wavetax(
         "not_numbers", sprintf("`%s` has %s not read as numbers, now missing.", name,
@@ -187,6 +229,49 @@ convert_numbers <- function(data, numbers, thousands = NULL) {
     data[[name]] <- value
   }
   data
+}
+
+# Whether commas are decimal or thousands marks is told by the whole column; a column whose commas
+# may be either is not read until it is said.
+numbers_from_text <- function(x, name, thousands = NULL, decimal = NULL) {
+  text <- trimws(x)
+  if (!is.null(thousands)) text <- gsub(thousands, "", text, fixed = TRUE)
+  if (is.null(decimal) && any(grepl(",", text, fixed = TRUE))) {
+    decimal <- if (is.null(thousands)) comma_means(text, name) else ","
+  }
+  if (identical(decimal, ",")) {
+    text <- sub("^([-+]?[0-9]*),([0-9]+([eE][-+]?[0-9]+)?)$", "\\1.\\2", text)
+  } else if (identical(decimal, "thousands")) {
+    grouped <- grepl("^[-+]?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", text)
+    text[grouped] <- gsub(",", "", text[grouped], fixed = TRUE)
+  }
+  suppressWarnings(as.numeric(text))
+}
+
+# "," where commas are decimal marks, "thousands" where they mark those.
+comma_means <- function(text, name) {
+  values <- unique(text[grepl(",", text, fixed = TRUE)])
+  either <- grepl("^[-+]?[1-9][0-9]{0,2},[0-9]{3}$", values)
+  groups <- grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}(\\.[0-9]+)?$|^[-+]?[0-9]{1,3}(,[0-9]{3})+\\.[0-9]+$", values)
+  comma <- grepl("^[-+]?[0-9]*,[0-9]+([eE][-+]?[0-9]+)?$", values) & !either & !groups
+  if (any(comma) && !any(groups)) return(",")
+  if (any(groups) && !any(comma)) return("thousands")
+  if (!any(comma) && !any(groups) && !any(either)) return(NULL)
+  shown <- c(values[either], values[comma], values[groups])[1]
+  stop_wavetax(
+    "ambiguous_numbers",
+    if (any(comma)) {
+      sprintf("`%s` has commas as decimal marks in some cells and between thousands in others.", name)
+    } else {
+      sprintf("The commas of `%s` may be decimal or thousands marks.", name)
+    },
+    where = if (any(comma)) {
+      sprintf("%s and %s.", dQuote(values[comma][1], FALSE), dQuote(values[groups][1], FALSE))
+    } else {
+      sprintf("%s is %s or %s.", dQuote(shown, FALSE), gsub(",", "", shown, fixed = TRUE), sub(",", ".", shown, fixed = TRUE))
+    },
+    todo = "Say which: `decimal = \",\"`, or `thousands = \",\"`."
+  )
 }
 
 column_kind <- function(x) {

@@ -7,8 +7,11 @@
 #' @param data The data frame that was looked at.
 #' @param findings Its [panel_problems()].
 #' @param names Entity names to replace: `c("Oskav\u00edk" = "Oskavik")`.
-#' @param numbers Columns to read as numbers; decimal commas are read, and cells that are
-#'   no numbers become missing.
+#' @param numbers Columns to read as numbers. What commas mean is told by the whole column (`3,5`
+#'   is a decimal, `1,234,567` has thousands); where a column leaves it open, as `1,021` alone does,
+#'   it is asked for. Cells that are no numbers become missing, with a warning that lists them.
+#' @param decimal,thousands `","` or `"."`; the mark between thousands: what the commas of the
+#'   columns `numbers` mean.
 #' @param drop Kinds of findings whose rows go: `"missing keys"`, `"total row"`, `"blank
 #'   rows"`, `"header repeated"`, `"unread periods"`.
 #' @param repeated `NULL`, `"first"` or `"last"`: which row of a repeated key stays.
@@ -17,6 +20,7 @@
 #'   `after`. `print(log, code = TRUE)` prints it as R code.
 #' @section Errors:
 #' `wavetax_error_repair` when something named was not found;
+#' `wavetax_error_ambiguous_numbers` when commas may be decimal or thousands marks;
 #' `wavetax_error_unknown_column`.
 #' @examples
 #' raw <- data.table::fread(system.file("extdata", "harbours-raw.csv", package = "wavetax"))
@@ -26,9 +30,12 @@
 #' repair_log(mended)
 #' panel_frame(mended, harbour, season)
 #' @export
-panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL) {
+panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL,
+                         decimal = NULL, thousands = NULL) {
   check_is_table(data)
+  if (missing(findings)) stop_repair("No findings were given.")
   check_findings(findings)
+  check_repair_options(names, drop, decimal, thousands)
   data <- plain_data_frame(data)
   entity <- attr(findings, "entity")
   period <- attr(findings, "period")
@@ -49,13 +56,16 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   for (name in numbers) {
     check_columns(name, data)
     before <- data[[name]]
-    data <- suppressWarnings(convert_numbers(data, name), classes = "wavetax_warning_not_numbers")
+    data <- convert_numbers(data, name, thousands, decimal)
     plain <- suppressWarnings(as.numeric(before))
     rows <- which(!is.na(before) & (is.na(plain) | plain != data[[name]]) & keep)
-    log <- c(log, list(log_cells("number", rows, name, before[rows], data[[name]][rows])))
+    lost <- rows[is.na(data[[name]][rows]) & !is_blank(as.character(before[rows]))]
+    rows <- setdiff(rows, lost)
+    log <- c(log, list(log_cells("number", rows, name, before[rows], data[[name]][rows]),
+                       log_cells("became missing", lost, name, before[lost], NA)))
   }
   if (!is.null(repeated)) {
-    repeated <- rlang::arg_match0(repeated, c("first", "last"))
+    repeated <- check_choice(repeated, c("first", "last"), "repeated", kind = "repair")
     key <- paste(data[[entity]], data[[period]], sep = "\r")
     again <- duplicated(replace(key, !keep, paste("\n", which(!keep))), fromLast = repeated == "last") & keep
     log <- c(log, list(log_cells(paste("repeated: keep", repeated), which(again))))
@@ -69,6 +79,15 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   rownames(out) <- NULL
   attr(out, "repair_log") <- structure(log, class = c("repair_log", "data.frame"))
   out
+}
+
+check_repair_options <- function(names, drop, decimal, thousands) {
+  check_texts(drop, "drop", "Name kinds of findings, such as `drop = \"missing keys\"`.", kind = "repair")
+  if (!is.null(names) && (!is.character(names) || is.null(base::names(names)) || anyNA(names))) {
+    stop_argument("names", value_words(names), "Give pairs: `names = c(\"wrong\" = \"right\")`.", kind = "repair")
+  }
+  if (!is.null(decimal)) check_choice(decimal, c(".", ","), "decimal", kind = "repair")
+  if (!is.null(thousands)) check_text(thousands, "thousands", kind = "repair")
 }
 
 check_findings <- function(findings) {

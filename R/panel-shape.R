@@ -64,9 +64,12 @@ entity_gaps <- function(index, inside, counts) {
   rows <- which((inside > 0)[index$codes])
   mine <- split(index$clock[rows], factor(index$codes[rows], who))
   missing <- mapply(function(code, seen) {
-    ticks <- setdiff(seq(counts$first_seen[code], counts$last_seen[code]), seen)
-    labels <- format_period(index$periods)[match(ticks, index$ticks)]
-    if (length(ticks) > 20 || anyNA(labels)) count_of(length(ticks), index$period) else list_words(labels)
+    first <- counts$first_seen[code]
+    last <- counts$last_seen[code]
+    missing <- last - first + 1 - length(seen)
+    known <- which(index$ticks > first & index$ticks < last & !index$ticks %in% seen)
+    if (missing > 20 || length(known) < missing) count_of(missing, index$period) else
+      list_words(format_period(index$periods[known]))
   }, who, mine)
   data.frame(entity = as.character(index$entities)[who], missing = as.character(missing))
 }

@@ -5,7 +5,7 @@
 
 # Bytes of a text file that make a piece.
 piece_bytes <- 1.6e7
-is_source <- function(data) is.function(data) || (is.character(data) && length(data) == 1)
+is_source <- function(data) is.function(data) || is_one_text(data)
 
 # `columns` are all that is wanted.
 open_source <- function(data, columns) {
@@ -17,38 +17,43 @@ open_source <- function(data, columns) {
 function_source <- function(read) {
   list(
     next_piece = function() {
-      piece <- read()
+      piece <- tryCatch(read(), error = function(cnd) {
+        if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
+        stop_pieces("The function that gives the pieces failed.", conditionMessage(cnd))
+      })
       if (is.null(piece)) return(NULL)
-      check_is_table(piece)
+      if (!is.data.frame(piece)) {
+        stop_pieces(sprintf("The function gave %s, not a data frame.", value_words(piece)),
+                    "At each call it gives a data frame, and NULL at the end.")
+      }
       plain_data_frame(piece)
     },
     close = function() NULL, words = "the function"
   )
 }
 
-# Blocks of bytes cut at the ends of lines, each read as a table under the file's header.
+# Blocks of bytes cut at the ends of records, each read as a table under the file's header. An end
+# of line within quotes ends no record.
 csv_source <- function(file, columns) {
-  header <- sub("^\ufeff", "", readLines(file, 1, warn = FALSE, encoding = "UTF-8"))
-  names <- names(data.table::fread(text = paste0(header, "\n"), nrows = 0))
-  check_source_columns(columns, names, file)
-  columns <- intersect(names, columns)
   state <- new.env(parent = emptyenv())
   state$connection <- base::file(file, "rb")
-  readLines(state$connection, 1, warn = FALSE)
+  opened <- FALSE
+  on.exit(if (!opened) close(state$connection))
   state$rest <- raw()
+  state$ended <- FALSE
+  header <- next_records(state, file, first_only = TRUE)
   block_file <- tempfile("piece-", fileext = ".csv")
-  header <- c(charToRaw(enc2utf8(header)), as.raw(10L))
+  write_block(list(header), block_file)
+  names <- names(read_text_table(block_file, file, nrows = 0, header = TRUE))
+  check_source_columns(columns, names, file)
+  columns <- intersect(names, columns)
+  opened <- TRUE
   list(
     next_piece = function() {
-      block <- readBin(state$connection, "raw", piece_bytes)
-      if (length(block) + length(state$rest) == 0) return(NULL)
-      last <- last_line_end(block)
-      # Without an end of line the block is the file's last; otherwise what follows it waits.
-      after <- if (last > 0 && last < length(block)) block[(last + 1):length(block)] else raw()
-      whole <- if (length(after) > 0) block[seq_len(last)] else block
-      write_block(list(header, state$rest, whole), block_file)
-      state$rest <- after
-      read_block(block_file, columns, file)
+      records <- next_records(state, file)
+      if (length(records) == 0) return(NULL)
+      write_block(list(header, records), block_file)
+      read_text_table(block_file, file, select = columns, na.strings = c("", "NA"), header = TRUE, showProgress = FALSE)
     },
     close = function() {
       close(state$connection)
@@ -58,36 +63,54 @@ csv_source <- function(file, columns) {
   )
 }
 
-# Where the last whole line of a block ends; 0 where there is no end of a line.
-last_line_end <- function(block) {
-  from <- length(block)
-  while (from > 0) {
-    to <- max(1, from - 65535)
-    ends <- which(block[to:from] == as.raw(10L))
-    if (length(ends) > 0) return(to - 1 + max(ends))
-    from <- to - 1
+# The bytes of the next whole records, or of the first alone; none at the end.
+most_blocks <- 64
+next_records <- function(state, file, first_only = FALSE) {
+  bytes <- state$rest
+  for (block in seq_len(most_blocks)) {
+    if (!state$ended && (block > 1 || !first_only || length(bytes) == 0)) {
+      more <- readBin(state$connection, "raw", if (first_only) 65536 else piece_bytes)
+      state$ended <- length(more) == 0
+      bytes <- c(bytes, more)
+    }
+    end <- record_end(bytes, first_only)
+    if (end > 0) {
+      state$rest <- if (end < length(bytes)) bytes[(end + 1):length(bytes)] else raw()
+      return(without_mark(bytes[seq_len(end)], first_only))
+    }
+    if (state$ended) {
+      state$rest <- raw()
+      if (length(bytes) > 0 && sum(bytes == as.raw(34L)) %% 2 == 1) stop_open_quote(file)
+      if (first_only && length(bytes) > 0) bytes <- c(bytes, as.raw(10L))
+      return(without_mark(bytes, first_only))
+    }
   }
-  0
+  stop_open_quote(file)
+}
+
+stop_open_quote <- function(file) {
+  stop_not_a_table(file, "A quote is opened and not closed before the file ends, or for a very long stretch.")
+}
+
+# The mark that some programs put before UTF-8 text.
+without_mark <- function(bytes, first_only) {
+  mark <- as.raw(c(0xef, 0xbb, 0xbf))
+  if (first_only && length(bytes) > 3 && identical(bytes[1:3], mark)) bytes[-(1:3)] else bytes
+}
+
+# Where the last (or first) record of some bytes that begin with one ends: at an end of line with
+# an even count of quotes before it. 0 where there is none.
+record_end <- function(bytes, first_only) {
+  ends <- which(bytes == as.raw(10L))
+  quotes <- if (length(grepRaw(as.raw(34L), bytes, fixed = TRUE)) > 0) which(bytes == as.raw(34L))
+  if (length(quotes) > 0) ends <- ends[findInterval(ends, quotes) %% 2 == 0]
+  if (length(ends) == 0) 0 else if (first_only) ends[1] else ends[length(ends)]
 }
 
 write_block <- function(parts, file) {
   connection <- base::file(file, "wb")
   on.exit(close(connection))
   for (part in parts) writeBin(part, connection)
-}
-
-read_block <- function(block_file, columns, file) {
-  tryCatch(
-    withCallingHandlers(
-      data.table::fread(file = block_file, select = columns, data.table = FALSE, showProgress = FALSE,
-                        na.strings = c("", "NA"), integer64 = "double", logical01 = FALSE, header = TRUE),
-      warning = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
-    ),
-    error = function(cnd) {
-      if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
-      stop_not_a_table(file, conditionMessage(cnd))
-    }
-  )
 }
 
 check_source_columns <- function(wanted, names, file) {

@@ -17,10 +17,11 @@
 #' @export
 write_panel <- function(data, file) {
   check_is_table(data)
+  extension <- check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
   plain <- plain_data_frame(data)
-  writer <- switch(file_extension(file),
-    csv = function(to) data.table::fwrite(plain, to, na = "", dateTimeAs = "ISO"),
-    tsv = function(to) data.table::fwrite(plain, to, sep = "\t", na = "", dateTimeAs = "ISO"),
+  plain[] <- lapply(plain, plain_column)
+  write_whole_file(file, switch(extension,
+    csv = text_writer(plain, ","), tsv = text_writer(plain, "\t"),
     xlsx = function(to) {
       check_package("openxlsx", "writes spreadsheets")
       openxlsx::write.xlsx(plain, to)
@@ -28,40 +29,28 @@ write_panel <- function(data, file) {
     parquet = function(to) {
       check_package("nanoparquet", "writes Parquet files")
       nanoparquet::write_parquet(plain, to)
-    },
-    stop_wavetax("format", sprintf("The data cannot be written to %s.", sQuote(file, FALSE)),
-                 todo = "End the name in .csv, .tsv, .xlsx or .parquet.")
-  )
-  write_whole_file(file, writer)
+    }
+  ))
 }
 
-file_extension <- function(file) tolower(sub("^.*\\.", "", basename(file)))
-
-# `write(path)` writes beside the file's place; then it is renamed, so that there is never
-# half a file.
-write_whole_file <- function(file, write) {
-  check_folder(dirname(file))
-  partial <- tempfile("partial-", tmpdir = dirname(file), fileext = paste0(".", file_extension(file)))
-  on.exit(unlink(partial))
-  write(partial)
-  rename_whole_file(partial, file)
-  invisible(file)
+text_writer <- function(data, separator) {
+  function(to) {
+    data.table::fwrite(quoted_text(data, separator), to, sep = separator, na = "", dateTimeAs = "ISO",
+                       dec = ".", quote = FALSE)
+  }
 }
 
-check_package <- function(package, use) {
-  if (requireNamespace(package, quietly = TRUE)) return(invisible())
-  stop_wavetax("package_needed", sprintf("The package %s, which %s, is not installed.", package, use),
-               todo = sprintf("`install.packages(\"%s\")`, or use CSV.", package))
-}
-
-check_folder <- function(folder) {
-  if (dir.exists(folder) && file.access(folder, 2) == 0) return(invisible())
-  stop_wavetax("cannot_write", sprintf("Nothing can be written to the folder %s.", sQuote(folder, FALSE)),
-               todo = "Make the folder first, or choose another.")
-}
-
-rename_whole_file <- function(partial, file) {
-  if (!dir.exists(file) && file.rename(partial, file)) return(invisible(file))
-  stop_wavetax("cannot_write", sprintf("%s cannot be replaced.", sQuote(file, FALSE)),
-               todo = "Is it a folder, or open in another program?")
+# Text in quotes where it would not be read back as it is: with the separator, a quote, an end of
+# line or blanks at its ends, or where it looks like a missing value. Quotes within are doubled.
+quoted_text <- function(data, separator) {
+  quote <- function(x) {
+    x <- as.character(x)
+    risky <- !is.na(x) & (grepl(sprintf("[%s\"\n\r]|^\\s|\\s$", separator), x) | x %in% c("NA", ""))
+    x[risky] <- paste0("\"", gsub("\"", "\"\"", x[risky], fixed = TRUE), "\"")
+    x
+  }
+  text <- vapply(data, function(x) is.character(x) || is.factor(x), TRUE)
+  data[text] <- lapply(data[text], quote)
+  names(data) <- quote(names(data))
+  data
 }

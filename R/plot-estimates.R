@@ -36,7 +36,7 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   draw_estimates(
     rows,
     title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s, outcome %s", term, outcome),
-    subtitle = sprintf("Estimate and %s percent interval; errors %s", format(100 * level),
+    subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
                        list_words(unique(rows$errors)))
   )
 }

@@ -17,7 +17,7 @@ se_classical <- function() new_error_spec("classical")
 #' @export
 compute_errors.se_classical <- function(spec, fit) {
   list(
-    meat = sigma2_of(fit) * diag(length(fit$estimates)), df = fit$df_residual, label = "classical",
+    meat = sigma2_of(fit), df = fit$df_residual, label = "classical",
     by = NULL, clusters = NULL, notes = spec$note, spec = spec
   )
 }

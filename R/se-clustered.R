@@ -13,7 +13,7 @@
 #' referred to G - 1 degrees of freedom. Under 30 clusters a note says that they are
 #' few.
 #'
-#' @param by `"entity"`, `"period"`, a column name, or a one-sided formula `~ coast`.
+#' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula `~ coast`.
 #' @param type `"CR1"` or `"CR0"`.
 #' @param df `"clusters"`: G - 1.
 #' @return A specification for `errors =` and [with_errors()].
@@ -29,29 +29,40 @@
 #' @export
 se_clustered <- function(by = "entity", type = "CR1", df = "clusters") {
   check_cluster_options(type, df)
-  named <- rlang::is_formula(by, lhs = FALSE) # always a column; a word may be a role
-  if (named) by <- attr(stats::terms(by), "term.labels")
-  check_one_clustering(by)
-  new_error_spec("clustered", by = by, named = named, type = type, df = df)
+  given <- cluster_name(rlang::enquo(by))
+  new_error_spec("clustered", by = given$name, named = given$named, type = type, df = df)
+}
+
+# The column, bare, quoted or as a formula; a quoted word may be a role.
+cluster_name <- function(quo) {
+  expr <- rlang::quo_get_expr(quo)
+  env <- rlang::quo_get_env(quo)
+  if (is.symbol(expr)) {
+    value <- if (nzchar(as.character(expr))) get0(as.character(expr), env, mode = "any")
+    if (!is_one_text(value) && !rlang::is_formula(value)) return(list(name = as.character(expr), named = TRUE))
+  } else {
+    value <- tryCatch(rlang::eval_tidy(quo), error = function(cnd) NULL)
+  }
+  if (is_one_text(value)) return(list(name = value, named = FALSE))
+  labels <- if (rlang::is_formula(value, lhs = FALSE)) {
+    right <- strip_brackets(rlang::f_rhs(value))
+    if (is.symbol(right)) as.character(right) else attr(stats::terms(value), "term.labels")
+  }
+  check_one_clustering(labels, value)
+  list(name = labels, named = TRUE)
 }
 
 check_cluster_options <- function(type, df) {
-  if (!(identical(type, "CR1") || identical(type, "CR0"))) {
-    stop_wavetax("errors", sprintf("The type %s is not known.", list_words(type)),
-                 todo = "This version has \"CR1\" and \"CR0\".")
-  }
-  if (!identical(df, "clusters")) {
-    stop_wavetax("errors", sprintf("`df = %s` is not known.", list_words(df)),
-                 todo = "This version has \"clusters\": one less than there are clusters.")
-  }
+  check_choice(type, c("CR1", "CR0"), "type", kind = "errors")
+  check_choice(df, "clusters", "df", kind = "errors")
 }
 
-check_one_clustering <- function(by) {
-  if (is.character(by) && length(by) == 1) return(invisible())
+check_one_clustering <- function(by, value) {
+  if (length(by) == 1 && !grepl("[:(]", by)) return(invisible())
   stop_wavetax(
-    "errors", sprintf("`by` names %s; this version clusters by one column.",
-                      if (is.character(by)) list_words(by) else "no column"),
-    todo = "Give one column: `se_clustered(~ harbour)`."
+    "errors", sprintf("`by` %s; this version clusters by one column.",
+                      if (length(by) > 0) paste("names", list_words(by)) else paste("is", value_words(value))),
+    todo = "Give one column, bare, quoted or as a formula: `se_clustered(~ region)`."
   )
 }
 
@@ -89,7 +100,7 @@ cluster_column <- function(fit, by, named) {
   if (is.null(index)) {
     stop_wavetax(
       "clusters", sprintf("The data name no %s to cluster by.", by),
-      todo = "Name the column, `se_clustered(~ harbour)`, or estimate on a `panel_frame()`."
+      todo = "Name the column, `se_clustered(~ region)`, or estimate on a `panel_frame()`."
     )
   }
   index[[by]]
@@ -103,11 +114,10 @@ cluster_groups <- function(fit, name) {
 }
 
 check_clusters <- function(clusters, name) {
-  if (min(clusters$codes) == 0L) {
-    missing <- which(clusters$codes == 0L)
+  if (clusters$missing > 0) {
     stop_wavetax(
-      "clusters", sprintf("`%s` is missing in %s that the fit uses.", name,
-                          count_of(length(missing), "row")),
+      "clusters", sprintf("`%s` is missing in %s that the fit uses.", name, count_of(clusters$missing, "row")),
+      where = sprintf("See %s.", row_words(which(clusters$codes == 0L), 5)),
       todo = "Cluster by a complete column, or leave those rows out before estimating."
     )
   }
@@ -117,7 +127,7 @@ check_clusters <- function(clusters, name) {
 check_cluster_count <- function(count, name, labels) {
   if (count >= 2) return(invisible())
   stop_wavetax(
-    "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, format(labels[1])),
+    "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, label_text(labels[1])),
     todo = "Clustered errors need many clusters; `se_classical()` needs none."
   )
 }

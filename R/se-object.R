@@ -28,6 +28,7 @@ compute_errors <- function(spec, fit) UseMethod("compute_errors")
 #' @export
 with_errors <- function(fit, errors) {
   check_is_fit(fit)
+  if (missing(errors)) stop_argument("errors", "missing", "Give `se_classical()` or `se_clustered(~ region)`.", "errors")
   check_error_spec(errors)
   fit$errors <- compute_errors(errors, fit)
   fit$errors$covariance <- name_both(core_covariance(fit$root, fit$errors$meat), names(fit$estimates))
@@ -36,13 +37,9 @@ with_errors <- function(fit, errors) {
 
 check_error_spec <- function(errors) {
   if (inherits(errors, "error_spec")) return(invisible())
-  kind <- if (is.function(errors)) {
-    "a function; call it, with brackets"
-  } else {
-    paste("of class", class(errors)[1])
-  }
+  kind <- if (is.function(errors)) "a function; call it, with brackets" else value_words(errors)
   stop_wavetax(
     "errors", sprintf("`errors` is %s.", kind),
-    todo = "Give `se_classical()` or `se_clustered(~ harbour)`."
+    todo = "Give `se_classical()` or `se_clustered(~ region)`."
   )
 }

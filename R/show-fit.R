@@ -18,9 +18,9 @@ print.panel_fit_summary <- function(x, ...) {
   say("Residual df ", count_words(fit$df_residual), "; standard deviation of the error ",
       format_number(sqrt(sigma2_of(fit))), "; sum of squares ", format_number(fit$ssr))
   likelihood <- stats::logLik(fit)
-  say("Log-likelihood ", format_number(as.numeric(likelihood)), " with ",
-      count_of(attr(likelihood, "df"), "parameter"), "; AIC ", format_number(stats::AIC(fit)),
-      ", BIC ", format_number(stats::BIC(fit)))
+  two <- function(x) format_number(as.numeric(x), decimals = 2)
+  say("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
+      two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
   invisible(x)
 }
 
@@ -40,7 +40,8 @@ sample_words <- function(fit) {
   size <- count_of(fit$n, switch(fit$method, difference = "change", between = design$between, "row"))
   index <- design$index
   panel <- if (fit$method == "between") {
-    sprintf(" (means of %s)", count_of(design$collapsed$n, "row"))
+    sprintf(" (means of %s%s)", count_of(design$collapsed$n, "row"),
+            if (is.null(design$averaged_by)) "" else paste0(", weighted by ", design$averaged_by))
   } else if (!is.null(index)) {
     used <- used_index(design)
     sizes <- tabulate(used$entity)
@@ -89,7 +90,7 @@ coefficient_columns <- function(table) {
   value <- function(x) format_number(x, decimals = places)
   columns <- list(
     term_words(table$term), align_decimal(value(table$estimate)),
-    align_decimal(format_number(table$std_error, decimals = pmax(places, decimals_for(table$std_error, 2)))),
+    align_decimal(value(table$std_error)),
     align_decimal(value(table$low)), align_decimal(value(table$high)), format_p(table$p_value)
   )
   stats::setNames(columns, c("", "estimate", "std. error", "95% from", "to", "p"))
@@ -108,12 +109,17 @@ closing_words <- function(fit) {
     },
     fit$notes, r_squared_line(fit),
     if (!is.null(constant)) {
-      paste0("Constant ", format_number(constant$estimate), ", std. error ",
-             format_number(constant$std_error, 3), " (the effects average zero over rows)")
+      paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
     },
     if (!is.null(fit$variance)) variance_words(fit),
     if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes)
   )
+}
+
+constant_words <- function(constant) {
+  places <- estimate_decimals(constant$estimate, constant$std_error)
+  error <- if (is.na(constant$std_error)) "" else paste0(", std. error ", format_number(constant$std_error, decimals = places))
+  paste0(format_number(constant$estimate, decimals = places), error)
 }
 
 dropped_words <- function(dropped) {
@@ -137,7 +143,7 @@ r_squared_line <- function(fit) {
 # Which dimension the effects have, and how exactly they were swept out.
 dimension_words <- function(fit) {
   solution <- fit$solution
-  left <- function() formatC(solution$achieved, format = "e", digits = 0)
+  left <- function() formatC(solution$achieved, format = "e", digits = 0, decimal.mark = ".")
   how <- if (is.null(solution$achieved) || (solution$iterations == 0 && solution$achieved <= 1e-12)) {
     "swept out directly"
   } else if (solution$iterations == 0) {
@@ -152,7 +158,7 @@ variance_words <- function(fit) {
   v <- fit$variance
   names <- names(v$sigma2)
   share <- 100 * v$sigma2 / (sum(v$sigma2) + v$sigma2_e)
-  places <- function(x) formatC(x, format = "f", digits = 3)
+  places <- function(x) fixed_decimals(x, 3)
   parts <- sprintf("%s between %s (%s percent of the whole)", format_number(v$sigma2), plurals_of(names),
                    format_number(share, 3))
   theta <- if (!is.null(v$theta)) {

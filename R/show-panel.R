@@ -5,9 +5,11 @@ print.panel_frame <- function(x, ..., n = 6) {
   shape <- panel_counts(panel_index(x))
   say_heading(shape_size(shape))
   say(shape_evenness(shape))
+  check_number(n, "n", 0, whole = TRUE)
   rows <- utils::head(plain_data_frame_keeping_names(x), n)
-  fitting <- columns_that_fit(rows)
-  print(rows[fitting], row.names = FALSE, ...)
+  cells <- lapply(rows, cell_text)
+  fitting <- columns_that_fit(cells)
+  writeLines(format_columns(cells[fitting]))
   more <- c(
     if (nrow(x) > n) count_of(nrow(x) - n, "more row"),
     if (!all(fitting)) paste("columns", list_words(names(x)[!fitting]))
@@ -17,9 +19,9 @@ print.panel_frame <- function(x, ..., n = 6) {
 }
 
 # Leading columns whose printed widths fit the line.
-columns_that_fit <- function(rows) {
-  widths <- vapply(seq_along(rows), function(j) {
-    max(nchar(c(names(rows)[j], format(rows[[j]])), "width")) + 1L
+columns_that_fit <- function(cells) {
+  widths <- vapply(seq_along(cells), function(j) {
+    max(nchar(visible_text(c(names(cells)[j], cells[[j]])), "width")) + 2L
   }, numeric(1))
   fits <- cumsum(widths) <= line_width()
   fits[1] <- TRUE

@@ -9,8 +9,8 @@ print.panel_problems <- function(x, ...) {
     if (weight != x$weight[1]) writeLines("")
     say_heading(heads[[weight]], " (", length(rows), ")")
     for (r in rows) {
-      writeLines(strwrap(paste0(x$kind[r], ": ", x$where[r]), line_width() + 1, indent = 2, exdent = 4))
-      writeLines(strwrap(x$todo[r], line_width() + 1, indent = 4, exdent = 4))
+      writeLines(strwrap(visible_text(paste0(x$kind[r], ": ", x$where[r])), line_width() + 1, indent = 2, exdent = 4))
+      writeLines(strwrap(visible_text(x$todo[r]), line_width() + 1, indent = 4, exdent = 4))
     }
   }
   invisible(x)
@@ -26,7 +26,7 @@ print.repair_log <- function(x, ..., code = FALSE) {
     say("Nothing was changed.")
     return(invisible(x))
   }
-  say_heading("Repairs: ", count_of(nrow(x), "cell or row"))
+  say_heading("Repairs: ", if (nrow(x) == 1) "1 cell or row" else paste(count_words(nrow(x)), "cells or rows"))
   for (action in unique(x$action)) {
     part <- x[x$action == action, ]
     cells <- if (is.na(part$column[1])) {

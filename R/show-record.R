@@ -20,7 +20,8 @@ fit_record <- function(fit) {
     entity = if (!is.null(fit$design$index)) {
       list(name = fit$design$index$entity, count = length(unique(used_index(fit$design)$entity)))
     },
-    r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)), dropped = fit$dropped, closing = closing_words(fit),
+    r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
+    dropped = fit$dropped, closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     figures = as.list(as.data.frame(unclass(fit_figures(fit))))
   ), class = "fit_record")

@@ -23,8 +23,9 @@ result_words <- function(test) {
 }
 
 estimate_words <- function(estimate) {
+  places <- estimate_decimals(estimate[1], estimate[2])
   sprintf("Coefficient of the %s: %s, std. error %s", names(estimate)[1],
-          format_number(estimate[1]), format_number(estimate[2], 3))
+          format_number(estimate[1], decimals = places), format_number(estimate[2], decimals = places))
 }
 
 show_test_table <- function(test) {

@@ -30,7 +30,9 @@
 #' @export
 spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE) {
   fits <- collect_fits(rlang::enquos(...))
-  beneath <- rlang::arg_match0(beneath, c("std_error", "p_value", "interval"))
+  beneath <- check_choice(beneath, c("std_error", "p_value", "interval"), "beneath")
+  check_flag(hausman, "hausman")
+  check_texts(terms, "terms", "Name coefficients in quotes, such as `terms = \"x\"`.", kind = "unknown_term")
   records <- lapply(fits, fit_record)
   coefficients <- do.call(rbind, lapply(names(records), function(model) {
     table <- records[[model]]$coefficients
@@ -156,7 +158,7 @@ table_notes <- function(records, seen, wanted, hausman) {
 #' @export
 as.data.frame.spec_table <- function(x, row.names = NULL, optional = FALSE,
                                      layout = c("long", "printed"), ...) {
-  layout <- rlang::arg_match(layout)
+  layout <- check_one_of(layout, c("long", "printed"), "layout")
   if (layout == "printed") return(table_cells(x))
   rows <- x$coefficients[x$coefficients$term %in% x$terms, ]
   rownames(rows) <- NULL
@@ -191,6 +193,7 @@ beneath_words <- c(std_error = "std. error", p_value = "p", interval = "95% inte
 coefficient_cells <- function(table, term) {
   rows <- table$coefficients[table$coefficients$term == term, ]
   places <- estimate_decimals(rows$estimate, rows$std_error)
+  places <- rep(max(places), length(places))
   below <- switch(table$beneath,
     std_error = format_number(rows$std_error, decimals = places),
     p_value = format_p(rows$p_value),

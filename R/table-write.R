@@ -22,56 +22,56 @@
 #' @export
 write_table <- function(table, file) {
   check_is_spec_table(table)
-  writer <- table_writer(file)
-  lines <- writer(table)
-  write_whole_file(file, function(path) write_lines(lines, path))
+  writer <- table_writers[[check_table_file(file)]]
+  write_text_file(writer(table), file)
 }
+
+check_table_file <- function(file) check_ending(file, c("csv", "md", "html"), "The table")
 
 check_is_spec_table <- function(table) {
   if (inherits(table, "spec_table")) return(invisible())
-  stop_wavetax("format", sprintf("`table` is of class %s, not a `spec_table`.", class(table)[1]),
+  stop_wavetax("format", sprintf("`table` is %s, not a `spec_table`.", value_words(table)),
                todo = "Make one of your fits: `write_table(spec_table(fit), file)`.")
 }
 
-table_writer <- function(file) {
-  switch(file_extension(file),
-    csv = table_csv, md = table_markdown, html = table_html,
-    stop_wavetax("format", sprintf("The table cannot be written to %s.", sQuote(file, FALSE)),
-                 todo = "End the name in .csv, .md or .html.")
-  )
-}
-
-write_lines <- function(lines, path) {
-  connection <- file(path, "w", encoding = "UTF-8")
-  on.exit(close(connection))
-  writeLines(enc2utf8(lines), connection, useBytes = TRUE)
-}
-
+# Printed cells for a spreadsheet: thousands not separated, and text that a spreadsheet would take
+# for a formula behind an apostrophe.
 table_csv <- function(table) {
   cells <- table_cells(table)[-1]
-  cells[] <- lapply(cells, function(column) {
-    column <- trimws(column)
-    number <- grepl("^-?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", column)
-    column[number] <- gsub(",", "", column[number], fixed = TRUE)
-    column
-  })
-  quote <- function(x) paste0('"', gsub('"', '""', x, fixed = TRUE), '"')
+  cells[] <- lapply(cells, function(column) harmless_cells(without_thousands(trimws(column))))
+  names(cells) <- harmless_cells(c("row", table$models))
+  quote <- function(x) paste0('"', gsub('"', '""', visible_text(x), fixed = TRUE), '"')
   c(
     paste(quote(names(cells)), collapse = ","),
     do.call(paste, c(lapply(unname(cells), quote), sep = ","))
   )
 }
 
+without_thousands <- function(x) {
+  number <- grepl("^-?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", x)
+  x[number] <- gsub(",", "", x[number], fixed = TRUE)
+  x
+}
+
+harmless_cells <- function(x) {
+  formula <- grepl("^[=+@-]", x) & is.na(suppressWarnings(as.numeric(x)))
+  ifelse(formula, paste0("'", x), x)
+}
+
 table_markdown <- function(table) {
   cells <- table_cells(table)[-1]
-  safe <- function(x) gsub("|", "\\|", trimws(x), fixed = TRUE)
   line <- function(x) paste("|", paste(x, collapse = " | "), "|")
-  body <- vapply(seq_len(nrow(cells)), function(r) line(safe(unlist(cells[r, ]))), character(1))
+  body <- vapply(seq_len(nrow(cells)), function(r) line(markdown_text(trimws(unlist(cells[r, ])))), character(1))
   c(
-    paste0(table_title(table), "."), "",
-    line(c("", safe(table$models))), line(c(":--", rep("--:", length(table$models)))),
-    body, if (length(table$notes) > 0) c("", paste0(table$notes, ". "))
+    paste0(markdown_text(table_title(table)), "."), "",
+    line(c("", markdown_text(table$models))), line(c(":--", rep("--:", length(table$models)))),
+    body, if (length(table$notes) > 0) c("", paste0(markdown_text(table$notes), ". "))
   )
+}
+
+# Text that means something in Markdown or HTML stands as it is.
+markdown_text <- function(x) {
+  html_safe(gsub("([\\\\`*_|#~]|\\[|\\])", "\\\\\\1", visible_text(x), perl = TRUE))
 }
 
 table_html <- function(table) {
@@ -100,6 +100,7 @@ table_html <- function(table) {
 }
 
 html_safe <- function(x) {
+  x <- visible_text(x)
   x <- gsub("&", "&amp;", x, fixed = TRUE)
   x <- gsub("<", "&lt;", x, fixed = TRUE)
   gsub(">", "&gt;", x, fixed = TRUE)
@@ -126,3 +127,5 @@ table_style <- c(
   "tr.facts > * { padding-top: 1.1rem; }",
   "p { color: #56666e; font-size: .85em; margin: .8rem 0 0; }"
 )
+
+table_writers <- list(csv = table_csv, md = table_markdown, html = table_html)

@@ -45,8 +45,7 @@ test_serial <- function(fit, method = NULL, lag = 1) {
     null = "disturbances of neighbouring periods are unrelated (coefficient -0.5)",
     alternative = "they are related",
     reading = reading_of(
-      p, sprintf("the disturbances are serially correlated, so keep errors clustered by %s.",
-                 fit$design$index$entity),
+      p, serial_advice(fit),
       "no sign of serial correlation from one period to the next."
     ),
     data_name = deparse_words(fit$design$formula),
@@ -55,6 +54,17 @@ test_serial <- function(fit, method = NULL, lag = 1) {
     notes = serial_notes(result, fit),
     extra = list(pairs = c(changes = result$changes, residual_pairs = result$pairs))
   )
+}
+
+# What to do about serial correlation depends on the errors that the fit has.
+serial_advice <- function(fit) {
+  entity <- fit$design$index$entity
+  found <- "the disturbances are serially correlated, so "
+  if (identical(fit$errors$by, entity)) return(paste0(found, "keep errors clustered by ", entity, "."))
+  if (is.null(fit$errors$by)) {
+    return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity, entity))
+  }
+  sprintf("%serrors must be clustered by %s or by what holds each %s whole.", found, entity, entity)
 }
 
 # The equation in levels: of a first difference fit that from which its changes were taken.
@@ -68,11 +78,8 @@ serial_design <- function(fit) {
 }
 
 check_serial_method <- function(method, lag) {
-  if (!is.null(method) && !identical(method, "differences")) {
-    stop_wavetax("method", sprintf("The method %s is not known.", list_words(dQuote(method, FALSE))),
-                 todo = "This version has \"differences\".")
-  }
-  if (!identical(as.numeric(lag), 1)) {
+  if (!is.null(method)) check_choice(method, "differences", "method", kind = "method")
+  if (!identical(lag, 1) && !identical(lag, 1L)) {
     stop_wavetax("method", "The test on differences is of neighbouring periods only.",
                  todo = "Leave `lag` at 1.")
   }

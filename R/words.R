@@ -1,15 +1,19 @@
 # Words and counts that messages and printed results share.
 
-count_words <- function(n) formatC(n, format = "d", big.mark = ",")
+count_words <- function(n) formatC(n, format = "d", big.mark = ",", decimal.mark = ".")
 
 # "1 row", "1,012 rows"
 count_of <- function(n, noun) {
-  paste(count_words(n), if (n == 1) noun else plural_of(noun))
+  if (n == 1 || is_word(noun)) return(paste(count_words(n), if (n == 1) noun else plural_of(noun)))
+  paste(count_words(n), "values of", noun)
 }
 
-# Plural of a plain lower-case English word; a column name that is not one stays.
+# A plain English word, not a name such as `t` or `firm_id`.
+is_word <- function(noun) grepl("^[A-Za-z][a-z ]*[a-z]$", noun)
+
+# Plural of a plain English word; a column name that is not one stays.
 plural_of <- function(noun) {
-  if (!grepl("^[a-z ]*[a-z]{2}$", noun)) return(noun)
+  if (!is_word(noun)) return(noun)
   if (grepl("[^aeiou]y$", noun)) return(sub("y$", "ies", noun))
   if (grepl("(s|x|z|ch|sh)$", noun)) return(paste0(noun, "es"))
   paste0(noun, "s")

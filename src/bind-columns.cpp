@@ -2,6 +2,7 @@
 
 #include <cmath>
 #include <cstdint>
+#include <cstdio>
 #include <cstring>
 #include <limits>
 #include <string>
@@ -85,3 +86,7 @@ Rcpp::CharacterVector cpp_integer64_text(Rcpp::NumericVector bits) {
   }
   return out;
 }
+
+// Whether all that was printed has arrived.
+// [[Rcpp::export(rng = false)]]
+bool cpp_flush_output() { return std::fflush(nullptr) == 0; }

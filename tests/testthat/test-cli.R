@@ -1,11 +1,13 @@
 # The command-line tool, driven as a process.
-wavetax <- function(...) {
+wavetax <- function(..., before = "") {
   script <- system.file("exec", "wavetax", package = "wavetax")
   out <- tempfile()
   err <- tempfile()
+  command <- paste(before, "sh", shQuote(script), paste(shQuote(c(...)), collapse = " "))
   status <- system2(
-    file.path(R.home("bin"), "Rscript"), c(shQuote(script), shQuote(c(...))), stdout = out, stderr = err,
-    env = paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep)))
+    "bash", c("-c", shQuote(command)), stdout = out, stderr = err,
+    env = c(paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep))),
+            paste0("PATH=", shQuote(paste(R.home("bin"), Sys.getenv("PATH"), sep = .Platform$path.sep))))
   )
   list(status = status, out = readLines(out), err = readLines(err))
 }

@@ -11,7 +11,7 @@ test_that("wide and long are inverse, also unbalanced", {
   expect_equal(long$levy, harbours$levy[match(paste(long$harbour, long$season), key)])
 })
 
-test_that("stubs and periods are found however they are written", {
+test_that("found and periods are found however they are written", {
   long <- function(...) {
     quietly(panel_to_long(data.frame(id = 1:2, ..., check.names = FALSE), id, period = "t"))
   }
@@ -22,7 +22,7 @@ test_that("stubs and periods are found however they are written", {
                                pattern = "^(?<variable>[a-z]+)\\.(?<period>.*)$",
                                periods = c("before", "after")))
   expect_identical(own$tax, c(2, 3))
-  expect_error(long(a = 1:2, b = 3:4), class = "wavetax_error_no_stubs")
+  expect_error(long(a = 1:2, b = 3:4), class = "wavetax_error_no_period_columns")
   expect_error(long(x_2009 = c("a", "b"), x_2010 = 1:2), class = "wavetax_error_mixed_kinds")
   expect_error(quietly(panel_to_long(data.frame(id = 1, x_2009 = 1:2, x_2010 = 1:2), id)),
                class = "wavetax_error_duplicate_keys")

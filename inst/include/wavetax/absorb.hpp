@@ -274,11 +274,10 @@ class Absorber {
         }
       } else {
         OneWayState state(term.count, width_);
-        state.average(rows_, term.codes, std::is_sorted(term.codes, term.codes + rows_.n), options_.threads);
+        state.average(rows_, term.codes, std::is_sorted(term.codes, term.codes + rows_.n), options_.threads,
+                      centre_.data());
         gram = std::move(state.weight);
         levels[f] = std::move(state.means);
-        for (std::size_t g = 0; g < term.count; ++g)
-          for (std::size_t c = 0; c < width_; ++c) levels[f][g * width_ + c] -= centre_[c];
       }
       for (std::size_t g = 0; g < term.count; ++g) {
         if (gram[g] > 0.0) ++first_rank;
@@ -506,7 +505,8 @@ class Absorber {
       factor.solve(residual, width_);
       for (std::size_t i = 0; i < residual.size(); ++i) solution_[i] += residual[i];
     }
-    if (achieved > options_.tolerance) iterate_columns(factor, options_.max_iterations);
+    constexpr std::size_t further = 50;
+    if (achieved > options_.tolerance) iterate_columns(factor, std::min(further, options_.max_iterations));
   }
 
   std::vector<double> residual_of_matrix() const {

@@ -56,16 +56,19 @@ struct OneWayState {
   OneWayState(std::size_t groups_, std::size_t width_)
       : groups(groups_), width(width_), weight(groups_), means(groups_ * width_), within(width_) {}
 
-  void average(const Rows& rows, const int* codes, bool sorted, int threads) {
-    if (!sorted) return average_scattered(rows, codes, threads);
+  // Of the rows less `centre` by column, where there is one: the means then have digits of their
+  // own size, not of the columns'.
+  void average(const Rows& rows, const int* codes, bool sorted, int threads, const double* centre = nullptr) {
+    if (!sorted) return average_scattered(rows, codes, threads, centre);
     const std::vector<std::size_t> cuts = group_cuts(codes, rows.n);
     for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-      average_sorted(rows, codes, cuts[piece], cuts[piece + 1]);
+      average_sorted(rows, codes, cuts[piece], cuts[piece + 1], centre);
     });
   }
 
   // Means of the groups in rows [begin, end), which are sorted and hold whole groups.
-  void average_sorted(const Rows& rows, const int* codes, std::size_t begin, std::size_t end) {
+  void average_sorted(const Rows& rows, const int* codes, std::size_t begin, std::size_t end,
+                      const double* centre = nullptr) {
     for (std::size_t at = begin; at < end;) {
       std::size_t stop = at + 1;
       while (stop < end && codes[stop] == codes[at]) ++stop;
@@ -76,8 +79,9 @@ struct OneWayState {
       weight[group] = total;
       for (std::size_t c = 0; c < width; ++c) {
         const double* x = rows.columns[c] + at;
-        const double first = weighted_sum(x, w, count, 0.0) / total;
-        means[group * width + c] = first + weighted_sum(x, w, count, first) / total;
+        const double from = centre ? centre[c] : 0.0;
+        const double first = from + weighted_sum(x, w, count, from) / total;
+        means[group * width + c] = (first - from) + weighted_sum(x, w, count, first) / total;
       }
       at = stop;
     }
@@ -87,13 +91,13 @@ struct OneWayState {
   // lie together. The second round is for long groups: in a short one rounding adds up to no
   // more than that of the values themselves.
   static constexpr double short_group = 64.0;
-  void average_scattered(const Rows& rows, const int* codes, int threads) {
+  void average_scattered(const Rows& rows, const int* codes, int threads, const double* centre = nullptr) {
     bool enough = false;
     for (int round = 0; round < 2 && !enough; ++round) {
       const std::vector<double> sums = sum_in_lanes(
           rows.n, groups * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
             with_width(width, [&](auto known) {
-              add_scattered(known, rows, codes, begin, end, round == 1, table);
+              add_scattered(known, rows, codes, begin, end, round == 1, centre, table);
             });
           });
       for_each_piece(lanes_of(groups), threads, [&](std::size_t piece) {
@@ -125,7 +129,7 @@ struct OneWayState {
   // Adds rows [begin, end) less their groups' means (where there are any yet) to the table.
   template <class Known>
   void add_scattered(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end,
-                     bool less_means, double* table) const {
+                     bool less_means, const double* centre, double* table) const {
     const std::size_t p = Known::of(width), stride = p + 1;
     const double* const* column = rows.columns.data();
     const double* mean = means.data();
@@ -137,7 +141,11 @@ struct OneWayState {
       }
       const std::size_t group = static_cast<std::size_t>(codes[r]) - 1;
       double* sum = table + group * stride;
-      if (rows.weights) {
+      if (centre) {
+        const double w = rows.weight(r);
+        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - centre[c] - mean[group * p + c]);
+        sum[p] += w;
+      } else if (rows.weights) {
         const double w = rows.weights[r];
         for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - mean[group * p + c]);
         sum[p] += w;

@@ -1,0 +1,49 @@
+# Expressions evaluated among the columns of a table.
+
+check_formula_names <- function(calls, data, env) {
+  wanted <- unique(unlist(lapply(calls, all.vars)))
+  absent <- setdiff(wanted, names(data))
+  absent <- absent[!vapply(absent, exists, logical(1), envir = env)]
+  if (length(absent) > 0) check_columns(absent, data)
+}
+
+evaluate_one <- function(call, name, data, env, index = NULL) {
+  evaluate_in(call, name, columns_environment(data, env, index))
+}
+
+evaluate_in <- function(call, name, scope) {
+  tryCatch(
+    withCallingHandlers(
+      plain_column(eval(call, scope)),
+      warning = function(cnd) {
+        # log() of a negative number: the NaN is reported as an error, with its rows
+        if (grepl("NaNs? produced", conditionMessage(cnd))) invokeRestart("muffleWarning")
+      }
+    ),
+    error = function(cnd) {
+      if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
+      text <- all.vars(call)
+      text <- text[vapply(text, function(one) is.character(get0(one, scope)), TRUE)]
+      stop_wavetax(
+        "formula", sprintf("`%s` could not be computed.", name),
+        where = c(conditionMessage(cnd),
+                  if (length(text) > 0) sprintf("%s text.", if (length(text) == 1) sprintf("`%s` is", text) else
+                    paste(list_words(sprintf("`%s`", text)), "are"))),
+        todo = if (length(text) > 0) "Read it as numbers first: `panel_problems()` names the cells." else
+          "Check the kinds of the columns in it with `str()`."
+      )
+    }
+  )
+}
+
+check_length <- function(value, name, n) {
+  ordinary <- is.atomic(value) || is.factor(value)
+  if (ordinary && NROW(value) == n) return(invisible())
+  stop_wavetax(
+    "formula",
+    sprintf("`%s` gives %s, but the data have %s.", name,
+            if (ordinary) count_of(NROW(value), "value") else paste("a", class(value)[1]),
+            count_of(n, "row")),
+    todo = "Every part of a formula is one value a row: a column, or made from columns."
+  )
+}

@@ -1,0 +1,118 @@
+# The one door to every file that is written: `write(path)` writes beside the file's place; the
+# partial file is looked at, and only then takes that place. There is never half a file, and the
+# old one stays until the new one is whole. It keeps the old one's mode, and a link stays a link.
+# What a killed run left is cleared.
+
+file_extension <- function(file) tolower(sub("^.*\\.", "", basename(file)))
+
+# The ending of a path, which must be one of `known`.
+check_ending <- function(file, known, what) {
+  if (!is_one_text(file) || !nzchar(file)) {
+    stop_argument("file", value_words(file), "Give one path in quotes.", kind = "format")
+  }
+  extension <- if (grepl("\\.[^./]+$", file)) file_extension(file) else ""
+  if (extension %in% known) return(extension)
+  stop_wavetax("format", sprintf("%s cannot be written to %s.", what, sQuote(file, FALSE)),
+               todo = sprintf("End the name in %s.", list_or(paste0(".", known))))
+}
+
+write_whole_file <- function(file, write) {
+  target <- link_target(file)
+  check_folder(dirname(target))
+  clear_partials(dirname(target))
+  partial <- partial_name(target)
+  on.exit(unlink(partial))
+  tryCatch(
+    withCallingHandlers(write(partial), warning = function(cnd) {
+      if (is_write_failure(cnd)) stop_not_written(file, conditionMessage(cnd))
+    }),
+    error = function(cnd) {
+      if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
+      stop_not_written(file, conditionMessage(cnd))
+    }
+  )
+  check_complete(partial, file)
+  mode <- if (file.exists(target)) file.info(target)$mode
+  rename_whole_file(partial, target, file)
+  if (!is.null(mode)) Sys.chmod(target, mode, use_umask = FALSE)
+  invisible(file)
+}
+
+write_text_file <- function(lines, file) {
+  bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "\n"), "\n"))
+  write_whole_file(file, function(path) {
+    write_block(list(bytes), path)
+    if (!identical(file.size(path), as.double(length(bytes)))) {
+      stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(path)), count_words(length(bytes))))
+    }
+  })
+}
+
+is_write_failure <- function(cnd) {
+  grepl("space|write|writing|quota|too large|cannot open", conditionMessage(cnd), ignore.case = TRUE)
+}
+
+link_target <- function(file, links = 0) {
+  link <- Sys.readlink(file)
+  if (is.na(link) || !nzchar(link) || links > 40) return(file)
+  if (!grepl("^(/|[A-Za-z]:)", link)) link <- file.path(dirname(file), link)
+  link_target(link, links + 1)
+}
+
+partial_prefix <- ".wavetax-partial-"
+
+partial_name <- function(file) {
+  tempfile(paste0(partial_prefix, Sys.getpid(), "-"), tmpdir = dirname(file),
+           fileext = paste0(".", file_extension(file)))
+}
+
+# Partial files of processes that are no more.
+clear_partials <- function(folder) {
+  pattern <- paste0("^\\", partial_prefix, "([0-9]+)-.*")
+  left <- list.files(folder, pattern, all.files = TRUE)
+  process <- suppressWarnings(as.integer(sub(pattern, "\\1", left)))
+  dead <- vapply(process, function(id) !is.na(id) && id != Sys.getpid() && !isTRUE(tools::pskill(id, 0)), TRUE)
+  unlink(file.path(folder, left[dead]))
+}
+
+# How the files end that have an end of their own: a full disk cuts it off.
+file_endings <- list(
+  png = charToRaw("IEND"), pdf = charToRaw("%%EOF"), svg = charToRaw("</svg>"), html = charToRaw("</html>"),
+  xlsx = as.raw(c(0x50, 0x4b, 0x05, 0x06)), parquet = charToRaw("PAR1"), csv = charToRaw("\n"), tsv = charToRaw("\n")
+)
+
+check_complete <- function(partial, file) {
+  size <- file.size(partial)
+  if (is.na(size) || size == 0) stop_not_written(file, "Nothing arrived.")
+  ending <- file_endings[[file_extension(file)]]
+  if (is.null(ending)) return(invisible())
+  connection <- base::file(partial, "rb")
+  on.exit(close(connection))
+  seek(connection, max(0, size - 64))
+  last <- readBin(connection, "raw", 64)
+  if (length(grepRaw(ending, last, fixed = TRUE)) == 0) stop_not_written(file, "Its end is missing.")
+}
+
+stop_not_written <- function(file, where) {
+  stop_wavetax("cannot_write", sprintf("%s could not be written whole; what was there before is as it was.",
+                                       sQuote(file, FALSE)),
+               where = gsub("\\s*\n\\s*", " ", where), todo = "Is the disk full, or the folder closed?")
+}
+
+check_package <- function(package, use) {
+  if (requireNamespace(package, quietly = TRUE)) return(invisible())
+  stop_wavetax("package_needed", sprintf("The package %s, which %s, is not installed.", package, use),
+               todo = sprintf("`install.packages(\"%s\")`, or use CSV.", package))
+}
+
+check_folder <- function(folder) {
+  if (dir.exists(folder) && file.access(folder, 2) == 0) return(invisible())
+  stop_wavetax("cannot_write", sprintf("Nothing can be written to the folder %s.", sQuote(folder, FALSE)),
+               todo = "Make the folder first, or choose another.")
+}
+
+rename_whole_file <- function(partial, target, file) {
+  if (!dir.exists(target) && suppressWarnings(file.rename(partial, target))) return(invisible())
+  stop_wavetax("cannot_write", sprintf("%s cannot be replaced.", sQuote(file, FALSE)),
+               todo = "Is it a folder, or open in another program?")
+}

@@ -1,0 +1,86 @@
+# A saved fit as it is read back. Every field is checked for its kind here, so that what is printed
+# or tabulated later is what write_fits() would have written. Null is NA.
+
+read_record <- function(entry, name, file) {
+  wrong <- function(field) {
+    stop_not_fits(file, sprintf("In the fit %s the field `%s` is not what `write_fits()` writes.",
+                                dQuote(name, FALSE), field))
+  }
+  if (!is.list(entry) || is.null(names(entry))) wrong("method")
+  take <- function(field, reader, ...) {
+    out <- tryCatch(reader(entry[[field]], ...), error = function(cnd) NULL)
+    if (is.null(out)) wrong(field)
+    out
+  }
+  maybe <- function(field, reader, ...) if (!is.null(entry[[field]])) take(field, reader, ...)
+  coefficients <- take("coefficients", saved_table, "term", c("estimate", "std_error", "statistic", "p_value", "low", "high"),
+                       "aside")
+  structure(list(
+    method = take("method", saved_choice, names(fit_methods)), outcome = take("outcome", saved_text),
+    formula = take("formula", saved_text), title = take("title", saved_text), sample = take("sample", saved_text),
+    errors_words = take("errors_words", saved_text), coefficients = coefficients,
+    covariance = take("covariance", saved_square, coefficients$term), errors = take("errors", saved_errors),
+    means = maybe("means", saved_means, coefficients$term), effects = take("effects", saved_texts),
+    effects_kind = take("effects_kind", saved_text), rows = take("rows", saved_count),
+    entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
+    dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
+    variance = maybe("variance", as.list), figures = maybe("figures", as.list)
+  ), class = "fit_record")
+}
+
+# A list of single values of one kind; nulls are missing. NULL where they are of another.
+values_of <- function(x, is_kind, missing) {
+  x <- lapply(as.list(x), function(one) if (is.integer(one)) as.double(one) else one)
+  good <- vapply(x, function(one) is.null(one) || (length(one) == 1 && is_kind(one)), TRUE)
+  if (all(good)) unname(vapply(x, function(one) if (is.null(one)) missing else one, missing))
+}
+numbers_of <- function(x) values_of(x, is.double, NA_real_)
+texts_of <- function(x) values_of(x, is.character, NA_character_)
+flags_of <- function(x) values_of(x, is.logical, NA)
+
+is_one_number <- function(x) is.numeric(x) && length(x) == 1 && is.finite(x)
+
+saved_text <- function(x) if (is_one_text(x)) x
+saved_choice <- function(x, among) if (is_one_text(x) && x %in% among) x
+saved_count <- function(x) if (is_one_number(x) && x >= 0 && x == trunc(x)) x
+saved_texts <- function(x) {
+  out <- if (length(x) == 0) character() else texts_of(x)
+  if (!anyNA(out)) out
+}
+
+# Rows of named values: a data frame of columns of text, numbers and flags.
+saved_table <- function(x, text, numbers = NULL, flags = NULL) {
+  if (!is.list(x) || !all(vapply(x, is.list, TRUE))) return(NULL)
+  columns <- function(fields, of) {
+    lapply(stats::setNames(fields, fields), function(field) of(lapply(x, `[[`, field)))
+  }
+  out <- c(columns(text, texts_of), columns(numbers, numbers_of), columns(flags, flags_of))
+  if (any(vapply(out, is.null, TRUE)) || anyNA(unlist(out[c(text, flags)]))) return(NULL)
+  as.data.frame(out)
+}
+
+saved_square <- function(x, terms) {
+  rows <- lapply(x, numbers_of)
+  k <- length(terms)
+  if (length(rows) != k || any(lengths(rows) != k)) return(NULL)
+  matrix(as.double(unlist(rows)), k, k, byrow = TRUE, dimnames = list(terms, terms))
+}
+
+saved_errors <- function(x) {
+  text <- function(one) is.null(one) || is_one_text(one)
+  good <- is.list(x) && is_one_text(x$label) && is_one_number(x$df) && x$df > 0 && text(x$by) && text(x$type) &&
+    (is.null(x$clusters) || is_one_number(x$clusters))
+  if (good) x
+}
+
+saved_means <- function(x, known) {
+  terms <- texts_of(x$terms)
+  if (!is.null(terms) && all(terms %in% known) && is_one_text(x$unit)) list(terms = terms, unit = x$unit)
+}
+
+saved_entity <- function(x) if (is.list(x) && is_one_text(x$name) && is_one_number(x$count) && x$count >= 0) x
+
+saved_r_squared <- function(x) {
+  out <- list(kind = texts_of(x$kind), label = texts_of(x$label), value = numbers_of(x$value))
+  if (!any(vapply(out, is.null, TRUE)) && length(unique(lengths(out))) == 1) out
+}
