@@ -37,8 +37,8 @@ cpp_integer64_text <- function(bits) {
     .Call(`_wavetax_cpp_integer64_text`, bits)
 }
 
-cpp_flush_output <- function() {
-    .Call(`_wavetax_cpp_flush_output`)
+cpp_write_output <- function(bytes) {
+    .Call(`_wavetax_cpp_write_output`, bytes)
 }
 
 cpp_rank_by_table <- function(x, limit) {

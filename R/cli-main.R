@@ -29,12 +29,32 @@ cli_main <- function(args) {
   }
   run <- switch(args[1], demo = cli_demo, fit = cli_fit, check = cli_check, profile = cli_profile,
                 reshape = cli_reshape, compare = cli_compare)
-  status <- cli_guard(run(args[-1]), args[1])
-  if (status == 0L && !cpp_flush_output()) {
+  printed <- tempfile()
+  on.exit(unlink(printed))
+  status <- cli_collect(cli_guard(run(args[-1]), args[1]), printed)
+  if (!cli_deliver(printed)) {
     writeLines("Error: the results could not be written to standard output.", stderr())
     return(1L)
   }
   status
+}
+
+# What is printed is collected and written at once, where a full device can be noticed; R's own
+# printing does not say.
+cli_collect <- function(work, file) {
+  options(cli.num_colors = cli::num_ansi_colors())
+  connection <- base::file(file, "w", encoding = "native.enc")
+  sink(connection)
+  on.exit({
+    sink()
+    close(connection)
+  })
+  force(work)
+}
+
+cli_deliver <- function(file) {
+  size <- file.size(file)
+  size == 0 || cpp_write_output(readBin(file, "raw", size))
 }
 
 cli_overview <- function() {

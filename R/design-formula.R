@@ -173,13 +173,13 @@ formula_terms <- function(formula, data, index) {
                    todo = sprintf("Write it like `%s`.", example_formula(data)))
     }
   )
-  terms <- without_unused(terms, formula)
   if (!is.null(attr(terms, "offset"))) {
     stop_wavetax(
       "offset", "The formula has an offset, which these models do not take.",
       todo = sprintf("Subtract it from the outcome: `I(%s - known) ~ ...`.", deparse_words(formula[[2]]))
     )
   }
+  terms <- without_unused(terms, formula)
   if (length(attr(terms, "term.labels")) > most_terms) {
     stop_wavetax("formula", sprintf("The formula has %s.", count_of(length(attr(terms, "term.labels")), "term")),
                  todo = sprintf("At most %s are taken; sets of dummies are `effects =`.", count_words(most_terms)))

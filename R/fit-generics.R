@@ -100,6 +100,7 @@ confint.panel_fit <- function(object, parm, level = 0.95, ...) {
 
 # Coefficients by name or number; the constant also by the name that it is printed with.
 chosen_terms <- function(parm, terms) {
+  if (!is.atomic(parm) || is.null(parm)) parm <- structure(NA, words = value_words(parm))
   if (is.character(parm)) {
     parm[parm == "constant" & !"constant" %in% terms] <- "(Intercept)"
     known <- parm %in% terms
@@ -108,8 +109,11 @@ chosen_terms <- function(parm, terms) {
   }
   if (length(parm) > 0 && all(known)) return(parm)
   stop_wavetax(
-    "unknown_term", sprintf("The fit has no coefficient %s.", if (is.atomic(parm)) list_some(sQuote(parm[!known], FALSE)) else
-      value_words(parm)),
+    "unknown_term", sprintf("The fit has no coefficient %s.", if (is.null(attr(parm, "words"))) {
+      list_some(sQuote(parm[!known], FALSE))
+    } else {
+      attr(parm, "words")
+    }),
     todo = sprintf("Coefficients are %s.", list_some(terms, 8))
   )
 }

@@ -29,7 +29,7 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
   check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
-    method = method, call = request$call, request = request, design = design, estimates = estimates,
+    method = method, call = written_call(request$call, design$formula), request = request, design = design, estimates = estimates,
     shows = if (method == "fixed") names(estimates) != "(Intercept)" else rep(TRUE, length(estimates)),
     bread = name_both(solution$bread, names(estimates)), root = solution$root,
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
@@ -43,6 +43,12 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
   fit$log_lik <- normal_log_lik(fit)
   fit <- structure(fit, class = c(paste0("panel_fit_", method), "panel_fit"))
   with_errors(fit, default_errors(fit, errors))
+}
+
+# The call with the formula as estimated, which stands for itself wherever it is run again.
+written_call <- function(call, formula) {
+  call$formula <- formula
+  call
 }
 
 # What each R-squared is of, by what was taken out of y.
@@ -179,7 +185,7 @@ default_errors <- function(fit, errors) {
 }
 
 check_is_fit <- function(fit, argument = "fit") {
-  if (inherits(fit, "panel_fit")) return(invisible())
+  if (inherits(fit, "panel_fit") && is.list(fit) && is_one_text(fit$method)) return(invisible())
   stop_wavetax(
     "not_a_fit", sprintf("`%s` is of class %s, not a fitted panel model.", argument, class(fit)[1]),
     todo = if (is.list(fit) && !is.data.frame(fit) && any(vapply(fit, inherits, TRUE, "panel_fit"))) {
@@ -194,3 +200,25 @@ fit_methods <- c(pooled = "pooled", between = "between", fixed = "fixed effects"
                  difference = "first difference", correlated = "correlated random effects")
 
 method_words <- function(fit) fit_methods[[fit$method]]
+
+# Two fits of one outcome on the same rows with the same weights.
+check_same_data <- function(a, b) {
+  for (fit in list(a, b)) check_keeps_rows(fit, "rows to compare")
+  if (a$n != b$n) {
+    stop_different_rows(a, b, sprintf("The fits use different rows: %s and %s.", count_words(a$n), count_words(b$n)))
+  }
+  if (!identical(a$design$outcome, b$design$outcome)) {
+    stop_different_rows(a, b, sprintf("The fits have different outcomes: `%s` and `%s`.", a$design$outcome, b$design$outcome))
+  }
+  same <- isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0)) &&
+    identical(a$design[["weights"]], b$design[["weights"]])
+  if (!same) stop_different_rows(a, b, "The fits use different rows or weights.")
+}
+
+stop_different_rows <- function(a, b, found) {
+  more <- if (a$design$missing$total > b$design$missing$total) a else b
+  stop_wavetax(
+    "different_rows", found, where = missing_words(more$design$missing),
+    todo = "Estimate both on the same data, formula outcome, weights and effects."
+  )
+}

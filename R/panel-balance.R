@@ -17,7 +17,7 @@
 #' @export
 panel_balance <- function(data, how = c("fill", "entities", "block")) {
   check_is_panel(data)
-  how <- rlang::arg_match(how)
+  how <- check_one_of(how, c("fill", "entities", "block"), "how")
   index <- panel_index(data)
   if (how == "fill") return(fill_panel(data, index))
   ticks <- if (how == "block") largest_block(index) else range(index$ticks)

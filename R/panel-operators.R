@@ -52,6 +52,8 @@ period_mean <- function(x) stop_outside_panel("period_mean")
 #' @rdname past
 #' @export
 against <- function(f, base) {
+  if (missing(base)) stop_argument("base", "missing", "Name the category to compare with.", "operator")
+  if (!is.atomic(f) || !is.atomic(base)) stop_argument("f", value_words(f), "Give a column of categories.", "operator")
   values <- if (is.factor(f)) levels(f) else sort(unique(as.character(f)), method = "radix")
   if (length(base) != 1 || !as.character(base) %in% values) {
     stop_wavetax(

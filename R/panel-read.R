@@ -32,7 +32,7 @@
 read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL,
                        missing = c("", "NA"), delimiter = NULL, decimal = ".", thousands = NULL,
                        encoding = NULL, sheet = 1, range = NULL) {
-  rlang::check_dots_empty()
+  check_no_dots(..., of = list(call = read_panel, name = "read_panel()", todo = NULL, hidden = NULL))
   check_read_options(missing, delimiter, decimal, thousands, encoding)
   data <- read_table_file(file, missing, delimiter, decimal, encoding, sheet, range)
   data <- convert_numbers(data, numbers, thousands, if (decimal == ",") decimal)

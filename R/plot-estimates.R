@@ -5,7 +5,7 @@
 #' single fit, one for each of its coefficients.
 #'
 #' @param ... Fits, named or not, or one list of them, as for [spec_table()].
-#' @param term The coefficient, by name. `NULL`: the first slope that all fits have;
+#' @param term The coefficient, by name; `"constant"` is the constant. `NULL`: the first slope that all fits have;
 #'   with a single fit all its slopes.
 #' @param level Coverage of the intervals, from t with each fit's own degrees of
 #'   freedom.
@@ -20,13 +20,15 @@
 #' plot_estimates(pooled, fixed, random, term = "levy")
 #' @export
 plot_estimates <- function(..., term = NULL, level = 0.95) {
+  if (!is.null(term)) check_text(term, "term", "Name one coefficient in quotes.", kind = "unknown_term")
+  if (identical(term, "constant")) term <- "(Intercept)"
   fits <- lapply(collect_fits(rlang::enquos(...)), fit_record)
   check_level(level)
   alone <- length(fits) == 1 && is.null(term)
   if (is.null(term) && !alone) term <- first_common_slope(fits)
   rows <- do.call(rbind, lapply(names(fits), function(model) {
     fit <- fits[[model]]
-    table <- interval_table(fit, level)
+    table <- interval_table(fit, level, if (!is.null(term)) term == "(Intercept)" else FALSE)
     table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
     if (nrow(table) == 0) return(NULL)
     cbind(table, row = if (alone) table$term else model, errors = fit$errors$label)
@@ -35,15 +37,15 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   outcome <- list_words(unique(vapply(fits, `[[`, "", "outcome")))
   draw_estimates(
     rows,
-    title = if (alone) paste("What moves", outcome) else sprintf("Slope of %s, outcome %s", term, outcome),
+    title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", if (term == "(Intercept)") "The constant" else paste("Slope of", term), outcome),
     subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
                        list_words(unique(rows$errors)))
   )
 }
 
 # Coefficients with their interval at another level than the record's.
-interval_table <- function(record, level) {
-  table <- as.data.frame(record)
+interval_table <- function(record, level, aside = FALSE) {
+  table <- if (aside) record$coefficients else as.data.frame(record)
   half <- stats::qt((1 + level) / 2, record$errors$df) * table$std_error
   table$low <- table$estimate - half
   table$high <- table$estimate + half
@@ -68,25 +70,45 @@ check_any_rows <- function(rows, term, fits) {
 
 estimate_ink <- "#17404f"
 
+# The numbers stand beside the figure, at the height of their line.
 draw_estimates <- function(rows, title, subtitle) {
   rows$row <- factor(rows$row, levels = rev(unique(rows$row)))
-  places <- estimate_decimals(rows$estimate, rows$std_error)
-  rows$label <- sprintf(
+  rows$place <- as.integer(rows$row)
+  places <- rep(max(estimate_decimals(rows$estimate, rows$std_error)), nrow(rows))
+  label <- sprintf(
     "%s  (%s to %s)", format_number(rows$estimate, decimals = places),
     format_number(rows$low, decimals = places), format_number(rows$high, decimals = places)
   )
-  ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$row)) +
+  ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$place)) +
     ggplot2::geom_vline(xintercept = 0, colour = "grey60", linetype = "22") +
     ggplot2::geom_segment(
-      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$row),
-      colour = estimate_ink, linewidth = 1.1, lineend = "round"
+      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$place),
+      colour = estimate_ink, linewidth = 1.1, lineend = "round", na.rm = TRUE
     ) +
     ggplot2::geom_point(size = 3.4, shape = 21, fill = "white", colour = estimate_ink, stroke = 1.3) +
-    ggplot2::geom_text(ggplot2::aes(label = .data$label), vjust = -1.3, size = 3.7, colour = "grey20") +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.16)) +
-    ggplot2::scale_y_discrete(expand = ggplot2::expansion(add = c(0.5, 0.8))) +
-    ggplot2::labs(title = title, subtitle = subtitle, x = NULL, y = NULL) +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08), breaks = axis_marks, labels = axis_labels) +
+    ggplot2::scale_y_continuous(
+      breaks = rows$place, labels = visible_text(as.character(rows$row)),
+      expand = ggplot2::expansion(add = 0.6), sec.axis = ggplot2::dup_axis(labels = label)
+    ) +
+    ggplot2::labs(title = visible_text(title), subtitle = visible_text(subtitle), x = NULL, y = NULL) +
     figure_theme()
+}
+
+# At least three round numbers inside the limits.
+axis_marks <- function(limits) {
+  for (wanted in 5:12) {
+    marks <- pretty(limits, wanted)
+    marks <- marks[marks >= limits[1] & marks <= limits[2]]
+    if (length(marks) >= 3) break
+  }
+  marks
+}
+
+axis_labels <- function(x) {
+  x <- zapsmall(x)
+  apart <- min(diff(sort(unique(x[is.finite(x)]))), Inf)
+  format_number(x, decimals = if (is.finite(apart)) decimals_for(apart, 1) + (signif(apart, 1) != signif(apart, 2)) else 2)
 }
 
 figure_theme <- function() {
@@ -97,6 +119,7 @@ figure_theme <- function() {
       plot.title.position = "plot", plot.title = ggplot2::element_text(face = "bold"),
       plot.subtitle = ggplot2::element_text(colour = "grey35"),
       axis.text.y = ggplot2::element_text(size = 12, colour = "grey10"),
+      axis.text.y.right = ggplot2::element_text(size = 11, colour = "grey20", hjust = 0),
       plot.background = ggplot2::element_rect(fill = "white", colour = NA)
     )
 }

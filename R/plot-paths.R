@@ -2,7 +2,7 @@
 #'
 #' Question answered: *how did it move, for these entities and for all?* The band holds the
 #' middle half of the entities of each period, the heavy line their mean; thin lines are
-#' entities, broken at their gaps: those named, or a sample.
+#' entities, broken at their gaps and named at their ends: those named, or a sample.
 #'
 #' @param data A [panel_frame()].
 #' @param variable A column of numbers, bare or quoted.
@@ -20,6 +20,8 @@
 #' @export
 plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FALSE) {
   check_is_panel(data)
+  check_flag(panels, "panels")
+  check_number(sample, "sample", 1, whole = TRUE)
   index <- panel_index(data)
   name <- column_name(rlang::enquo(variable), data, "drawn")
   x <- check_outcome(data[[name]], name)
@@ -27,30 +29,79 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
   bands <- path_bands(as.double(x), index)
   paths <- path_lines(as.double(x), index, chosen)
   figure <- ggplot2::ggplot(mapping = ggplot2::aes(x = .data$tick)) +
-    ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = "#cfdcdd") +
-    ggplot2::geom_line(
-      data = paths, ggplot2::aes(y = .data$value, group = .data$run), colour = "#b4622d",
-      linewidth = if (panels) 0.8 else 0.4
-    ) +
-    ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value),
-                        colour = "#b4622d", size = 0.9) +
+    ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = "#dfe7e7") +
     ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink,
                        linewidth = if (panels) 0.6 else 1.3) +
-    ggplot2::scale_x_continuous(breaks = thinned(presence_breaks(index), panels), labels = function(at) {
-      format_period(index$periods)[match(at, index$ticks)]
-    }) +
+    path_layers(paths, panels) +
+    ggplot2::scale_x_continuous(
+      breaks = thinned(presence_breaks(index), panels), labels = function(at) tick_labels(at, index),
+      expand = ggplot2::expansion(mult = c(0.03, if (panels) 0.03 else 0.2))
+    ) +
+    ggplot2::scale_y_continuous(labels = axis_labels) +
     ggplot2::labs(
-      title = sprintf("%s by %s", upper_first(name), index$period),
+      title = visible_text(sprintf("%s by %s", upper_first(name), index$period)),
       subtitle = sprintf("Heavy: mean of all %s; band: their middle half; thin: %s",
                          plural_of(index$entity), if (is.null(entities)) {
                            sprintf("%s of them", count_words(length(chosen)))
+                         } else if (length(chosen) == 1) {
+                           sprintf("one %s", index$entity)
                          } else {
-                           list_some(as.character(index$entities)[chosen], 4)
+                           sprintf("%s %s, named", count_words(length(chosen)), plural_of(index$entity))
                          }),
       x = NULL, y = NULL
     ) +
     figure_theme()
   if (panels) figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity)) else figure
+}
+
+tick_labels <- function(at, index) visible_text(format_period(index$periods)[match(at, index$ticks)])
+
+# A line for each entity, in a colour of its own and with its name at its end; in small panels,
+# which have titles, one colour does.
+path_layers <- function(paths, panels) {
+  lines <- function(...) {
+    list(
+      ggplot2::geom_line(data = paths, ggplot2::aes(y = .data$value, group = .data$run, ...),
+                         linewidth = if (panels) 0.8 else 0.6),
+      ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value, ...), size = 1)
+    )
+  }
+  names <- unique(paths$entity)
+  if (panels || length(names) == 0) return(c(lines(colour = "one"), list(path_colours("one"))))
+  ends <- paths[!duplicated(paths$entity, fromLast = TRUE), ]
+  ends$place <- spread_apart(ends$value, 0.05 * diff(range(paths$value)))
+  c(lines(colour = .data$entity), list(
+    ggplot2::geom_text(
+      data = ends, ggplot2::aes(x = max(paths$tick) + 0.02 * diff(range(paths$tick)), y = .data$place,
+                                label = .data$entity, colour = .data$entity),
+      hjust = 0, size = 3.6
+    ),
+    path_colours(names)
+  ))
+}
+
+path_colours <- function(names) {
+  colours <- if (length(names) == 1) "#b4622d" else grDevices::hcl.colors(length(names), "Dark 3")
+  ggplot2::scale_colour_manual(values = stats::setNames(colours, names), guide = "none")
+}
+
+# Values moved as little as keeps them `apart` from each other.
+spread_apart <- function(x, apart) {
+  order <- order(x)
+  y <- x[order]
+  for (round in 1:100) {
+    close <- which(diff(y) < apart * 0.999)
+    if (length(close) == 0) break
+    for (i in close) {
+      push <- (apart - (y[i + 1] - y[i])) / 2
+      if (push > 0) {
+        y[i] <- y[i] - push
+        y[i + 1] <- y[i + 1] + push
+      }
+    }
+  }
+  x[order] <- y
+  x
 }
 
 thinned <- function(breaks, panels) if (panels) breaks[seq(1, length(breaks), by = 2)] else breaks
@@ -88,7 +139,7 @@ path_lines <- function(x, index, chosen) {
   joined <- c(FALSE, code[-1] == code[-length(code)] & diff(tick) == 1)[seq_along(rows)]
   run <- cumsum(!joined)
   data.frame(
-    entity = as.character(index$entities)[code], tick = tick, value = x[rows], run = run,
+    entity = visible_text(label_text(index$entities))[code], tick = tick, value = x[rows], run = run,
     alone = tabulate(run)[run] == 1
   )
 }

@@ -16,16 +16,16 @@
 #' @export
 plot_presence <- function(data, lines = 240) {
   check_is_panel(data)
+  check_number(lines, "lines", 1, 1e5, whole = TRUE)
   index <- panel_index(data)
   cells <- presence_cells(index, lines)
   shape <- panel_counts(index)
   N <- length(index$entities)
   ggplot2::ggplot(cells, ggplot2::aes(x = .data$tick, y = .data$line, fill = .data$seen)) +
     ggplot2::geom_tile(width = 0.9, height = if (N > 120) 1 else 0.8) +
-    ggplot2::scale_fill_gradient(low = "#e3c9a8", high = estimate_ink, limits = c(0, 1), guide = "none") +
-    ggplot2::scale_x_continuous(breaks = presence_breaks(index), labels = function(at) {
-      format_period(index$periods)[match(at, index$ticks)]
-    }, expand = c(0.01, 0)) +
+    presence_key(N <= lines) +
+    ggplot2::scale_x_continuous(breaks = presence_breaks(index), labels = function(at) tick_labels(at, index),
+                                expand = c(0.01, 0)) +
     ggplot2::scale_y_reverse(breaks = NULL, expand = c(0.01, 0)) +
     ggplot2::labs(
       title = shape_size(shape), subtitle = shape_evenness(shape), x = NULL,
@@ -33,7 +33,24 @@ plot_presence <- function(data, lines = 240) {
         sprintf("%s, %s a line", upper_first(plural_of(index$entity)), count_words(ceiling(N / lines)))
     ) +
     figure_theme() +
-    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank())
+    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), legend.position = "bottom",
+                   legend.justification = "left", legend.margin = ggplot2::margin(0, 0, 0, 0))
+}
+
+gap_colour <- "#e0a458"
+
+# A cell of one entity is a row or a gap; where entities share a line its shade is a share.
+presence_key <- function(single) {
+  if (single) {
+    return(ggplot2::scale_fill_gradient(
+      low = gap_colour, high = estimate_ink, limits = c(0, 1), breaks = c(1, 0), labels = c("seen", "gap"),
+      guide = ggplot2::guide_legend(title = NULL, override.aes = list(colour = NA))
+    ))
+  }
+  ggplot2::scale_fill_gradient(
+    low = gap_colour, high = estimate_ink, limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("none", "half", "all"),
+    guide = ggplot2::guide_colourbar(title = "seen of those in a line", barheight = 0.6)
+  )
 }
 
 # Cells of the figure: line, tick, and the share of the line's entities seen, for the

@@ -96,7 +96,20 @@ coefficient_columns <- function(table) {
   stats::setNames(columns, c("", "estimate", "std. error", "95% from", "to", "p"))
 }
 
-term_words <- function(terms) sub("^\\(Intercept\\)$", "constant", terms)
+# The constant of a regression of changes is a drift: in a table it has a row of its own.
+drift_term <- "(Drift)"
+
+with_drift <- function(table, method) {
+  if (method == "difference") table$term[table$term == "(Intercept)"] <- drift_term
+  table
+}
+
+term_words <- function(terms) {
+  words <- c("(Intercept)" = "constant", "(Drift)" = "drift")
+  known <- terms %in% names(words)
+  terms[known] <- words[terms[known]]
+  unname(terms)
+}
 
 # What stands below the coefficients, a line each.
 closing_words <- function(fit) {
@@ -107,7 +120,7 @@ closing_words <- function(fit) {
     if (fit$method == "fixed" && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
       dimension_words(fit)
     },
-    fit$notes, r_squared_line(fit),
+    fit$notes, missing_error_words(fit), r_squared_line(fit),
     if (!is.null(constant)) {
       paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
     },
@@ -132,6 +145,14 @@ singleton_words <- function(effects) {
   n <- effects$singletons
   sprintf("%s %s once and %s nothing about the slopes", count_of(n, effects$name),
           verb(n, "appear"), verb(n, "tell"))
+}
+
+# A standard error that does not exist is said, with the reason.
+missing_error_words <- function(fit) {
+  gone <- names(fit$estimates)[is.na(standard_errors(fit))]
+  if (length(gone) == 0) return(NULL)
+  sprintf("No standard error for %s: under these errors %s variance is 0, as the residuals leave nothing there",
+          list_some(term_words(gone), 6), if (length(gone) == 1) "its" else "their")
 }
 
 r_squared_line <- function(fit) {

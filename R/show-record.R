@@ -34,7 +34,8 @@ show_record <- function(record) {
   say(record$sample)
   say(record$errors_words)
   writeLines("")
-  show_coefficients(record$coefficients[!record$coefficients$aside, ], record$means)
+  table <- with_drift(record$coefficients[!record$coefficients$aside, ], record$method)
+  show_coefficients(table, record$means)
   writeLines("")
   for (line in record$closing) say(line)
 }

@@ -25,6 +25,7 @@ spec_ladder <- function(formula, steps, data, ...) {
   check_formula(formula, data)
   check_is_table(data)
   steps <- ladder_steps(steps)
+  check_ladder_options(...)
   state <- list(formula = formula, effects = character())
   fits <- list(ladder_fit(state, NULL, data, ...))
   names <- deparse_words(formula[[3]])
@@ -36,6 +37,14 @@ spec_ladder <- function(formula, steps, data, ...) {
     names <- c(names, if (length(given) == 1 && !is.na(given) && nzchar(given)) given else taken$name)
   }
   stats::setNames(fits, make.unique(names, sep = " "))
+}
+
+# What every step's fit takes.
+check_ladder_options <- function(...) {
+  given <- ...names()
+  known <- c("weights", "errors", "rows")
+  if (...length() == 0 || all(given %in% known)) return(invisible())
+  stop_argument("...", "not understood", sprintf("Every step takes %s.", list_words(sprintf("`%s =`", known))))
 }
 
 ladder_steps <- function(steps) {

@@ -38,6 +38,10 @@ fits_json <- function(fits) {
   records <- lapply(fits, function(fit) {
     record <- unclass(fit_record(fit))
     record$covariance <- unname(record$covariance)
+    # Vectors stay lists also when they hold one value.
+    record[c("effects", "closing")] <- lapply(record[c("effects", "closing")], as.list)
+    record$r_squared <- lapply(record$r_squared, as.list)
+    if (!is.null(record$means)) record$means$terms <- as.list(record$means$terms)
     record
   })
   content <- list(format = "wavetax fits", version = saved_version, fits = records)

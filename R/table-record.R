@@ -44,6 +44,7 @@ saved_text <- function(x) if (is_one_text(x)) x
 saved_choice <- function(x, among) if (is_one_text(x) && x %in% among) x
 saved_count <- function(x) if (is_one_number(x) && x >= 0 && x == trunc(x)) x
 saved_texts <- function(x) {
+  if (!is.list(x)) return(NULL)
   out <- if (length(x) == 0) character() else texts_of(x)
   if (!anyNA(out)) out
 }
@@ -81,6 +82,7 @@ saved_means <- function(x, known) {
 saved_entity <- function(x) if (is.list(x) && is_one_text(x$name) && is_one_number(x$count) && x$count >= 0) x
 
 saved_r_squared <- function(x) {
+  if (!is.list(x) || !all(c("kind", "label", "value") %in% names(x))) return(NULL)
   out <- list(kind = texts_of(x$kind), label = texts_of(x$label), value = numbers_of(x$value))
   if (!any(vapply(out, is.null, TRUE)) && length(unique(lengths(out))) == 1) out
 }

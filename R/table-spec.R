@@ -33,9 +33,10 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
   beneath <- check_choice(beneath, c("std_error", "p_value", "interval"), "beneath")
   check_flag(hausman, "hausman")
   check_texts(terms, "terms", "Name coefficients in quotes, such as `terms = \"x\"`.", kind = "unknown_term")
-  records <- lapply(fits, fit_record)
+  records <- name_outcomes(lapply(fits, fit_record))
+  names(fits) <- names(records)
   coefficients <- do.call(rbind, lapply(names(records), function(model) {
-    table <- records[[model]]$coefficients
+    table <- with_drift(records[[model]]$coefficients, records[[model]]$method)
     if (nrow(table) > 0) cbind(model = model, table[names(table) != "aside"])
   }))
   structure(list(
@@ -44,6 +45,15 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
     facts = rbind(table_facts(records), if (hausman) hausman_facts(fits)), beneath = beneath,
     notes = table_notes(records, coefficients$term, terms, hausman)
   ), class = "spec_table")
+}
+
+# Where the fits are of several outcomes, each column's head tells its own.
+name_outcomes <- function(records) {
+  outcomes <- vapply(records, `[[`, "", "outcome")
+  if (length(unique(outcomes)) < 2) return(records)
+  own <- names(records) == outcomes | mapply(function(name, outcome) grepl(outcome, name, fixed = TRUE), names(records), outcomes)
+  heads <- ifelse(own, names(records), paste0(outcomes, ", ", names(records)))
+  stats::setNames(records, make.unique(heads, sep = " "))
 }
 
 # Fits from `...`: each a fit or a list of fits, named or not.
@@ -73,12 +83,14 @@ collect_fits <- function(quos) {
 
 is_fit_or_record <- function(x) inherits(x, "panel_fit") || inherits(x, "fit_record")
 
-# All terms in order of appearance, the constant last.
+# All terms in order of appearance, the constant (and the drift of first differences) last.
 table_terms <- function(seen, wanted) {
   all <- unique(seen)
-  all <- c(setdiff(all, "(Intercept)"), intersect("(Intercept)", all))
+  late <- c("(Intercept)", drift_term)
+  all <- c(setdiff(all, late), intersect(late, all))
   if (is.null(wanted)) return(all)
   wanted[wanted == "constant"] <- "(Intercept)"
+  wanted[wanted == "drift" & !"drift" %in% all] <- drift_term
   unknown <- setdiff(wanted, all)
   if (length(unknown) > 0) {
     stop_wavetax(

@@ -185,28 +185,10 @@ check_order <- function(consistent, efficient) {
 }
 
 check_same_rows <- function(a, b) {
-  same <- a$n == b$n && identical(a$design$outcome, b$design$outcome) &&
-    isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0)) &&
-    identical(a$design[["weights"]], b$design[["weights"]])
-  same_effects <- length(b$effects) == 0 || identical(effect_names(a), effect_names(b))
-  if (same && same_effects) return(invisible())
-  found <- if (a$n != b$n) {
-    sprintf("The fits use different rows: %s and %s.", count_words(a$n), count_words(b$n))
-  } else if (!identical(a$design$outcome, b$design$outcome)) {
-    sprintf("The fits have different outcomes: `%s` and `%s`.", a$design$outcome, b$design$outcome)
-  } else if (!same) {
-    "The fits use different rows or weights."
-  } else {
-    sprintf("The fits have different effects: %s and %s.", list_words(effect_names(a)), list_words(effect_names(b)))
-  }
-  stop_wavetax(
-    "different_rows", found, where = missing_words(more_missing(a, b)),
-    todo = "Estimate both on the same data, formula outcome, weights and effects."
-  )
-}
-
-more_missing <- function(a, b) {
-  if (a$design$missing$total > b$design$missing$total) a$design$missing else b$design$missing
+  check_same_data(a, b)
+  if (length(b$effects) == 0 || identical(effect_names(a), effect_names(b))) return(invisible())
+  stop_different_rows(a, b, sprintf("The fits have different effects: %s and %s.", list_words(effect_names(a)),
+                                    list_words(effect_names(b))))
 }
 
 check_common_slopes <- function(terms, a, b) {

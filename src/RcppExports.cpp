@@ -125,12 +125,13 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_flush_output
-bool cpp_flush_output();
-RcppExport SEXP _wavetax_cpp_flush_output() {
+// cpp_write_output
+bool cpp_write_output(Rcpp::RawVector bytes);
+RcppExport SEXP _wavetax_cpp_write_output(SEXP bytesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    rcpp_result_gen = Rcpp::wrap(cpp_flush_output());
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_write_output(bytes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -458,7 +459,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_largest", (DL_FUNC) &_wavetax_cpp_largest, 1},
     {"_wavetax_cpp_integer64", (DL_FUNC) &_wavetax_cpp_integer64, 1},
     {"_wavetax_cpp_integer64_text", (DL_FUNC) &_wavetax_cpp_integer64_text, 1},
-    {"_wavetax_cpp_flush_output", (DL_FUNC) &_wavetax_cpp_flush_output, 0},
+    {"_wavetax_cpp_write_output", (DL_FUNC) &_wavetax_cpp_write_output, 1},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_is_sorted", (DL_FUNC) &_wavetax_cpp_is_sorted, 1},
     {"_wavetax_cpp_count_zeros", (DL_FUNC) &_wavetax_cpp_count_zeros, 1},

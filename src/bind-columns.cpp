@@ -1,12 +1,19 @@
 #include "bindings.h"
 
+#include <algorithm>
+#include <cerrno>
 #include <cmath>
 #include <cstdint>
-#include <cstdio>
 #include <cstring>
 #include <limits>
 #include <string>
 #include <wavetax/columns.hpp>
+
+#ifdef _WIN32
+#include <io.h>
+#else
+#include <unistd.h>
+#endif
 
 namespace {
 
@@ -87,6 +94,21 @@ Rcpp::CharacterVector cpp_integer64_text(Rcpp::NumericVector bits) {
   return out;
 }
 
-// Whether all that was printed has arrived.
+// Writes to standard output what was printed: whether it arrived, or nobody reads any more.
 // [[Rcpp::export(rng = false)]]
-bool cpp_flush_output() { return std::fflush(nullptr) == 0; }
+bool cpp_write_output(Rcpp::RawVector bytes) {
+  const char* at = reinterpret_cast<const char*>(&bytes[0]);
+  R_xlen_t left = bytes.size();
+  while (left > 0) {
+#ifdef _WIN32
+    const long done = _write(1, at, static_cast<unsigned>(std::min<R_xlen_t>(left, 1 << 20)));
+#else
+    const long done = static_cast<long>(::write(1, at, static_cast<std::size_t>(left)));
+#endif
+    if (done < 0 && errno == EINTR) continue;
+    if (done <= 0) return errno == EPIPE;
+    at += done;
+    left -= done;
+  }
+  return true;
+}

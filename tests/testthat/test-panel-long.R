@@ -81,7 +81,7 @@ test_that("presence is drawn for few and for thousands of entities, paths break 
   expect_equal(nrow(ggplot2::layer_data(plot_presence(harbour_panel()))), 1046 + 11)
   many <- panel_frame(expand.grid(id = 1:3000, t = 1:4), id, t)
   expect_lte(length(unique(ggplot2::layer_data(plot_presence(many))$y)), 240)
-  paths <- ggplot2::layer_data(plot_paths(harbour_panel(), levy, entities = "Fennosey"), 2)
+  paths <- ggplot2::layer_data(plot_paths(harbour_panel(), levy, entities = "Fennosey"), 3)
   expect_identical(length(unique(paths$group)), 2L)
   expect_error(plot_paths(harbour_panel(), levy, entities = "Fennosay"), "Fennosey",
                class = "wavetax_error_unknown_entity")

@@ -16,6 +16,7 @@
 #include <cstddef>
 #include <functional>
 #include <memory>
+#include <numeric>
 #include <vector>
 
 #include "cholesky.hpp"
@@ -462,6 +463,7 @@ class Absorber {
       for (std::size_t u = term.offset; u < term.offset + term.count; ++u)
         matrix_[u * m + u] += term.ridge;
     const std::vector<char> references = reference_levels(sets);
+    if (!references.empty()) balance_diagonal();
     const Eigen::Map<const Eigen::MatrixXd> matrix(matrix_.data(), m, m);
     const Cholesky factor(matrix, gram_, references, references.empty() ? 1e-10 : 0.0, options_.threads);
     rank = factor.rank();
@@ -471,6 +473,15 @@ class Absorber {
     refine(factor);
     if (m <= 512) inverse = factor.inverse();
     std::vector<double>().swap(matrix_);
+  }
+
+  // Of a Laplacian, whose lines add up to nothing: from the links, not from differences.
+  void balance_diagonal() {
+    for (std::size_t u = 0; u < unknowns; ++u) {
+      double* line = &matrix_[u * unknowns];
+      line[u] = 0.0;
+      line[u] = -std::accumulate(line, line + unknowns, 0.0);
+    }
   }
 
   std::vector<char> reference_levels(const std::vector<EffectSet>& sets) const {
@@ -495,18 +506,19 @@ class Absorber {
     const bool uneven = rows_.weights || std::any_of(others_.begin(), others_.end(), [](const Term& term) {
       return term.loading != nullptr;
     });
+    bool settled = true;
     std::vector<double> residual = residual_of_matrix();
-    achieved = measure_all(residual);
+    achieved = measure_all(residual, settled);
     if (!uneven && achieved <= 1e-12) return;
     for (int round = 0; round < 2; ++round) {
       residual = residual_of_rows();
-      achieved = measure_all(residual);
+      achieved = measure_all(residual, settled);
       if (achieved <= 1e-12 || round == 1) break;
       factor.solve(residual, width_);
       for (std::size_t i = 0; i < residual.size(); ++i) solution_[i] += residual[i];
     }
     constexpr std::size_t further = 50;
-    if (achieved > options_.tolerance) iterate_columns(factor, std::min(further, options_.max_iterations));
+    if (!settled) iterate_columns(factor, std::min(further, options_.max_iterations));
   }
 
   std::vector<double> residual_of_matrix() const {
@@ -532,26 +544,38 @@ class Absorber {
     return out;
   }
 
-  double measure_all(const std::vector<double>& residual) const {
+  // The largest relative residual; `settled` is whether every column is within the tolerance or at
+  // its rounding.
+  double measure_all(const std::vector<double>& residual, bool& settled) const {
     double worst = 0.0;
+    settled = true;
     for (std::size_t c = 0; c < width_; ++c) {
-      double energy = 0.0, mean = 0.0;
+      double energy = 0.0, mean = 0.0, levels_size = 0.0;
       for (std::size_t u = 0; u < unknowns; ++u) {
         const std::size_t at = u * width_ + c;
         energy += solution_[at] * (right_[at] + residual[at]);
+        levels_size += gram_[u] * solution_[at] * solution_[at];
         if (gram_[u] > 0.0) mean += residual[at] * residual[at] / gram_[u];
       }
-      worst = std::max(worst, relative_residual(c, energy, mean));
+      const double left = relative_residual(c, energy, mean);
+      if (left > options_.tolerance && !at_rounding(c, mean, levels_size)) settled = false;
+      worst = std::max(worst, left);
     }
     return worst;
   }
 
-  // The group means left in a swept column against the column. One that the effects hold has
-  // nothing left to compare with.
+  // The group means left in a swept column against the column.
   double relative_residual(std::size_t column, double energy, double mean) const {
     const double swept = std::max(0.0, own_[column] - energy);
-    if (mean <= 1e-26 * total_[column]) return swept > 0.0 ? std::min(std::sqrt(mean / swept), 1e-13) : 0.0;
     return swept > 0.0 ? std::sqrt(mean / swept) : 0.0;
+  }
+
+  // Whether what is left is no more than the rounding of the numbers it was computed from: a column
+  // that the effects hold has nothing to compare with, and one of wide weights or long chains of
+  // levels little.
+  bool at_rounding(std::size_t column, double mean, double levels_size) const {
+    constexpr double rounding = 1e-14;
+    return mean <= rounding * rounding * (total_[column] + levels_size);
   }
 
   // ---- conjugate gradients -------------------------------------------------
@@ -684,17 +708,18 @@ class Absorber {
     };
     // Relative residual by column: the group means left in the swept column, against it.
     auto measure = [&]() {
-      double energy[P] = {}, mean[P] = {};
+      double energy[P] = {}, mean[P] = {}, levels_size[P] = {};
       for (std::size_t u = 0; u < m; ++u)
         for (std::size_t c = 0; c < P; ++c) {
           energy[c] += x[u * P + c] * (right[u * P + c] + r[u * P + c]);
+          levels_size[c] += gram_[u] * x[u * P + c] * x[u * P + c];
           if (gram_[u] > 0.0) mean[c] += r[u * P + c] * r[u * P + c] / gram_[u];
         }
       bool done = true;
       for (std::size_t c = 0; c < active; ++c) {
         const std::size_t column = first_column + c;
         left[c] = relative_residual(column, energy[c], mean[c]);
-        if (left[c] > options_.tolerance) done = false;
+        if (left[c] > options_.tolerance && !at_rounding(column, mean[c], levels_size[c])) done = false;
       }
       return done;
     };

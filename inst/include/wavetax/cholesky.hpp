@@ -14,15 +14,20 @@
 
 namespace wavetax {
 
-// A = LL'. An unknown is left out, and solved as 0, where the caller says so or where its pivot
-// is not above `tolerance` of its scale: what is solved is then one of the solutions of a
-// singular system.
+// A = LL'. An unknown whose pivot is not above `tolerance` of its scale is left out, and solved as
+// 0: what is solved is then one of the solutions of a singular system.
+//
+// Of a graph's Laplacian one vertex a component is named instead, to be left out. Its links to the
+// others are kept as their ground, and each pivot is the sum of its column and its ground: nothing
+// is subtracted, so that a weak link beside strong ones keeps its digits (Grassmann, Taksar &
+// Heyman 1985).
 class Cholesky {
  public:
   Cholesky(Eigen::MatrixXd a, const std::vector<double>& scale, const std::vector<char>& leave_out,
            double tolerance, int threads)
       : l_(std::move(a)), kept_(scale.size(), 1) {
     const Eigen::Index m = l_.rows();
+    if (!leave_out.empty()) take_ground(leave_out);
     for (Eigen::Index begin = 0; begin < m; begin += panel) {
       const Eigen::Index end = std::min(m, begin + panel);
       for (Eigen::Index j = begin; j < end; ++j)
@@ -79,12 +84,27 @@ class Cholesky {
  private:
   static constexpr Eigen::Index panel = 64, strip = 128;
 
+  void take_ground(const std::vector<char>& leave_out) {
+    const Eigen::Index m = l_.rows();
+    ground_ = Eigen::VectorXd::Zero(m);
+    for (Eigen::Index r = 0; r < m; ++r) {
+      if (!leave_out[r]) continue;
+      ground_ -= l_.col(r);
+      l_.col(r).setZero();
+      l_.row(r).setZero();
+    }
+  }
+
   // Column j of L from its panel's earlier columns.
   void eliminate(Eigen::Index begin, Eigen::Index j, double smallest, bool leave_out) {
     const Eigen::Index below = l_.rows() - j;
     for (Eigen::Index c = begin; c < j; ++c) {
       const double factor = l_(j, c);
       if (factor != 0.0) l_.col(j).tail(below) -= factor * l_.col(c).tail(below);
+    }
+    if (ground_.size() > 0 && !leave_out) {
+      l_(j, j) = ground_(j) - l_.col(j).tail(below - 1).sum();
+      if (ground_(j) > 0.0) ground_.tail(below - 1) -= ground_(j) / l_(j, j) * l_.col(j).tail(below - 1);
     }
     if (leave_out || !(l_(j, j) > smallest)) {
       kept_[j] = 0;
@@ -117,6 +137,7 @@ class Cholesky {
   }
 
   Eigen::MatrixXd l_;
+  Eigen::VectorXd ground_;
   std::vector<char> kept_;
   std::size_t rank_ = 0;
 };
