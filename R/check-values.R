@@ -54,7 +54,8 @@ check_number <- function(x, argument, low = -Inf, high = Inf, whole = FALSE, ope
   range <- c(if (is.finite(low)) sprintf(if (open) "above %s" else "%s or more", label_text(low)),
              if (is.finite(high)) sprintf(if (open) "below %s" else "at most %s", label_text(high)))
   stop_argument(argument, value_words(x), paste0("Give one ", if (whole) "whole ", "number",
-                                                 if (length(range) > 0) ", ", paste(range, collapse = " and "), "."), kind)
+                                                 if (length(range) > 0) ", ", paste(range,
+                                                     collapse = " and "), "."), kind)
 }
 
 check_level <- function(level) {

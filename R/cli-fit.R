@@ -74,7 +74,8 @@ check_fit_options <- function(options, models) {
     stop_usage("--tests has no effect: tests are printed as text only, not as ", options$format, ".")
   }
   if (!is.null(options$variance) && !options$variance %in% names(core_variance_methods)) {
-    stop_usage("--variance takes ", list_or(names(core_variance_methods)), ", not ", sQuote(options$variance, FALSE), ".")
+    stop_usage("--variance takes ", list_or(names(core_variance_methods)), ", not ", sQuote(options$variance, FALSE),
+               ".")
   }
 }
 
@@ -92,9 +93,12 @@ check_outputs <- function(options, inputs) {
 
 check_not_over <- function(outputs, inputs) {
   place <- function(path) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))
-  same <- function(a, b) place(a) == place(b) || (file.exists(a) && file.exists(b) && normalizePath(a) == normalizePath(b))
+  same <- function(a, b) {
+    place(a) == place(b) || (file.exists(a) && file.exists(b) && normalizePath(a) == normalizePath(b))
+  }
   for (one in outputs) {
-    if (any(vapply(inputs, same, TRUE, one))) stop_usage("The file ", sQuote(one, FALSE), " is read; it is not written over.")
+    if (any(vapply(inputs, same, TRUE, one))) stop_usage("The file ", sQuote(one, FALSE),
+                                                         " is read; it is not written over.")
   }
   for (i in seq_along(outputs)) {
     if (i > 1 && any(vapply(outputs[seq_len(i - 1)], same, TRUE, outputs[i]))) {

@@ -62,14 +62,16 @@ with_memory_told <- function(expr) {
     if (!is_memory_error(cnd)) rlang::cnd_signal(cnd)
     stop_wavetax(
       "memory", "There is not enough memory for this.", where = memory_words(conditionMessage(cnd)),
-      todo = "Use fewer regressors or smaller sets of effects, or read the file in pieces: `fit_fixed(formula, \"file.csv\", ...)`."
+      todo = c("Use fewer regressors or smaller sets of effects,",
+               "or read the file in pieces: `fit_fixed(formula, \"file.csv\", ...)`.")
     )
   })
 }
 
 is_memory_error <- function(cnd) {
   !inherits(cnd, "wavetax_error") &&
-    grepl("bad_alloc|bytes of memory could not be had|cannot allocate|memory exhausted|allocation", conditionMessage(cnd))
+    grepl("bad_alloc|bytes of memory could not be had|cannot allocate|memory exhausted|allocation",
+          conditionMessage(cnd))
 }
 
 memory_words <- function(message) {

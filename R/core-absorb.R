@@ -89,7 +89,8 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
   c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
             "squares", "means", "shared")],
     list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
-         order = order, sets = sets, rows = rows, sizes = lapply(sets, core_group_sizes, rows$weights), n = length(rows$y),
+         order = order, sets = sets, rows = rows, sizes = lapply(sets, core_group_sizes,
+                                                                 rows$weights), n = length(rows$y),
          weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
 }
 

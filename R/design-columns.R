@@ -134,7 +134,8 @@ check_text_regressors <- function(variables, data) {
 
 # Numbers with a decimal comma, thousands separated, percent, currency, brackets or a sign behind.
 number_pattern <- paste0(
-  "^[[:space:]]*[-+(\u2212]?[[:space:]]*(\\p{Sc}|[A-Z]{3}|kr\\.?)?[[:space:]]*[-+\u2212]?[0-9]+([., '\u00a0\u202f\u2009][0-9]+)*",
+  "^[[:space:]]*[-+(\u2212]?[[:space:]]*(\\p{Sc}|[A-Z]{3}|kr\\.?)?[[:space:]]*[-+\u2212]?[0-9]+",
+  "([., '\u00a0\u202f\u2009][0-9]+)*",
   "([eE][-+]?[0-9]+)?[[:space:]]*(%|\\p{Sc}|[A-Z]{3}|kr\\.?)?[[:space:]]*[-)]?[[:space:]]*$"
 )
 looks_like_number <- function(values) {
@@ -150,8 +151,8 @@ stop_text_numbers <- function(name, x, odd, values) {
       sprintf("Not plain numbers: %s.", list_some(sprintf("\"%s\" (row %s)", x[strange], count_words(strange))))
     },
     todo = c(
-      sprintf("Read it as numbers: `panel_repair(data, findings, numbers = \"%s\")`, or `read_panel(..., numbers = \"%s\")`.",
-              name, name),
+      sprintf("Read it as numbers: `read_panel(..., numbers = \"%s\")`,", name),
+      sprintf("or mend it: `panel_repair(data, findings, numbers = \"%s\")`.", name),
       sprintf("Or, if its values are names of groups, write `factor(%s)`.", name)
     )
   )
@@ -173,6 +174,7 @@ check_columns_count <- function(terms, variables) {
   stop_wavetax(
     "too_many_columns",
     sprintf("`%s` makes about %s columns of %s: too many.", worst, count_words(max(columns)), count_of(n, "row")),
-    todo = sprintf("Sweep it out instead: `fit_fixed(..., effects = ~ %s)`.", gsub("factor\\(([^()]*)\\)", "\\1", worst))
+    todo = sprintf("Sweep it out instead: `fit_fixed(..., effects = ~ %s)`.",
+                   gsub("factor\\(([^()]*)\\)", "\\1", worst))
   )
 }

@@ -61,15 +61,16 @@ check_power <- function(expr) {
   if (!is_operator(expr, "^") || length(expr) != 3) return(invisible())
   power <- expr[[3]]
   if (!is.numeric(power) || power <= most_power || !is_operator(expr[[2]], "(")) return(invisible())
-  stop_wavetax("formula", sprintf("`%s`: the highest power of a sum is %d.", short_text(deparse_words(expr)), most_power),
+  stop_wavetax("formula", sprintf("`%s`: the highest power of a sum is %d.", short_text(deparse_words(expr)),
+                                  most_power),
                todo = "A power of a variable is written `I(x^9)`.")
 }
 
 # Functions that look along the rows, and so run from one entity into the next.
 row_order_functions <- c(
   "lag", "Lag", "lead", "Lead", "shift", "diff", "cumsum", "cumprod", "cummax", "cummin", "cumall", "cumany", "cummean",
-  "rev", "embed", "filter", "frollmean", "frollsum", "rollmean", "rollsum", "rollapply", "head", "tail", "sort", "order",
-  "row_number", "nafill", "na.locf", "fill", "L", "F.", "D.", "L."
+  "rev", "embed", "filter", "frollmean", "frollsum", "rollmean", "rollsum", "rollapply", "head", "tail", "sort",
+  "order", "row_number", "nafill", "na.locf", "fill", "L", "F.", "D.", "L."
 )
 
 check_functions <- function(calls, env) {
@@ -118,7 +119,8 @@ stop_row_order <- function(call, name) {
   stop_wavetax(
     "row_order", sprintf("`%s` runs along the rows, from one entity into the next.", short_text(deparse_words(call))),
     todo = c(
-      sprintf("On the panel's own clock: `%s(%s)`%s.", if (name %in% c("diff", "D.")) "change" else if (back) "past" else "ahead",
+      sprintf("On the panel's own clock: `%s(%s)`%s.",
+              if (name %in% c("diff", "D.")) "change" else if (back) "past" else "ahead",
               inner, if (name %in% c("diff", "D.")) "" else sprintf(", or `change(%s)`", inner)),
       "There are `past()`, `ahead()`, `change()`, `entity_mean()` and `period_mean()`; the rest is made a column first."
     )
@@ -153,7 +155,8 @@ check_no_plain_power <- function(expr) {
     if (!is_operator(one, c("+", "-", "*", "/", ":", "^", "(", "%in%"))) next
     if (is_operator(one, "^") && length(all.vars(strip_brackets(one[[2]]))) <= 1) {
       stop_wavetax(
-        "formula", sprintf("`%s` in a formula is `%s` itself, not its power.", deparse_words(one), deparse_words(one[[2]])),
+        "formula", sprintf("`%s` in a formula is `%s` itself, not its power.", deparse_words(one),
+                           deparse_words(one[[2]])),
         todo = sprintf("Write `I(%s)`.", deparse_words(one))
       )
     }
@@ -269,7 +272,8 @@ lags_of <- function(k, env) {
 }
 
 check_lags <- function(k, name, call, index) {
-  if (is.numeric(k) && !anyNA(k) && length(k) <= most_lags && (is.null(index) || max(k) < index$span)) return(invisible())
+  if (is.numeric(k) && !anyNA(k) && length(k) <= most_lags &&
+      (is.null(index) || max(k) < index$span)) return(invisible())
   if (!is.numeric(k) || anyNA(k)) return(invisible()) # told when it is computed
   words <- sprintf("%s(%s, %s)", name, deparse_words(call$x), short_text(deparse_words(call$k)))
   stop_wavetax(

@@ -98,7 +98,8 @@ check_magnitude <- function(variables) {
     stop_wavetax(
       "magnitude", sprintf("`%s` is too %s to compute with: %s at the most.", name,
                            if (size > 1) "large" else "small", format(size, digits = 3, decimal.mark = ".")),
-      todo = sprintf("Measure it in another unit: `I(%s / %s)`.", name, formatC(10^round(log10(size)), format = "e", digits = 0))
+      todo = sprintf("Measure it in another unit: `I(%s / %s)`.", name,
+                     formatC(10^round(log10(size)), format = "e", digits = 0))
     )
   }
 }

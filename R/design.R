@@ -40,7 +40,8 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   columns <- regressor_columns(terms, variables)
   list(
     chosen = chosen$words, y = as.double(outcome), x = columns$x, constant = constant,
-    weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights), rows = used$rows, missing = used$missing,
+    weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
+    rows = used$rows, missing = used$missing,
     terms = columns$terms, xlevels = columns$xlevels, contrasts = columns$contrasts, assign = columns$assign,
     outcome = names(variables)[1], formula = written_formula(formula, terms), data = data, index = index
   )

@@ -17,8 +17,9 @@
 #'
 #' @param fit A fit with effects.
 #' @param sort Whether the rows of each set run from the highest to the lowest deviation.
-#' @return A data frame of class `effect_levels`, which prints its highest and lowest: `effect` (the set), `group`, `rows`, `level`, `deviation`,
-#'   `std_error` (of the level; of the prediction for random effects), `deviation_error`.
+#' @return A data frame of class `effect_levels`, which prints its highest and lowest: `effect` (the
+#'   set), `group`, `rows`, `level`, `deviation`, `std_error` (of the level; of the prediction for
+#'   random effects), `deviation_error`.
 #' @section Errors:
 #' `wavetax_error_no_effects` when the fit has none; `wavetax_error_not_a_fit`.
 #' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2; Goldberger, A. S.

@@ -37,7 +37,8 @@ check_nested <- function(small, large) {
     stop_wavetax("not_nested", found, todo = "The F test is of pooled or fixed effects fits, one within the other.")
   }
   for (fit in list(small, large)) {
-    if (!fit$method %in% c("pooled", "fixed")) stop_not_nested(sprintf("A %s fit is not nested in another.", method_words(fit)))
+    if (!fit$method %in% c("pooled", "fixed")) stop_not_nested(sprintf("A %s fit is not nested in another.",
+        method_words(fit)))
   }
   check_same_data(small, large)
   missing <- setdiff(slope_names(small), names(large$design$x))

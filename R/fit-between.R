@@ -52,7 +52,8 @@ mean_rows <- function(design, groups, name, by_rows) {
   design$x <- stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x))
   design$y <- state$means[k + 1L, ]
   if (by_rows) {
-    design$weighted_by <- if (is.null(design[["weights"]])) "the rows of each" else paste("the sum of", design$weighted_by)
+    design$weighted_by <- if (is.null(design[["weights"]])) "the rows of each" else paste("the sum of",
+        design$weighted_by)
     design$weights <- state$weight
   } else {
     if (!is.null(design[["weights"]])) design$averaged_by <- design$weighted_by

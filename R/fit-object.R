@@ -29,7 +29,8 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
   check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
-    method = method, call = written_call(request$call, design$formula), request = request, design = design, estimates = estimates,
+    method = method, call = written_call(request$call,
+                                         design$formula), request = request, design = design, estimates = estimates,
     shows = if (method == "fixed") names(estimates) != "(Intercept)" else rep(TRUE, length(estimates)),
     bread = name_both(solution$bread, names(estimates)), root = solution$root,
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
@@ -208,7 +209,8 @@ check_same_data <- function(a, b) {
     stop_different_rows(a, b, sprintf("The fits use different rows: %s and %s.", count_words(a$n), count_words(b$n)))
   }
   if (!identical(a$design$outcome, b$design$outcome)) {
-    stop_different_rows(a, b, sprintf("The fits have different outcomes: `%s` and `%s`.", a$design$outcome, b$design$outcome))
+    stop_different_rows(a, b, sprintf("The fits have different outcomes: `%s` and `%s`.", a$design$outcome,
+                                      b$design$outcome))
   }
   same <- isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0)) &&
     identical(a$design[["weights"]], b$design[["weights"]])

@@ -146,7 +146,8 @@ new_effects <- function(fit, newdata) {
       )
     }
     check_columns(set$columns, newdata)
-    labels <- do.call(paste, c(lapply(set$columns, function(name) label_text(plain_column(newdata[[name]]))), sep = ":"))
+    labels <- do.call(paste, c(lapply(set$columns, function(name) label_text(plain_column(newdata[[name]]))),
+                               sep = ":"))
     if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
     at <- match(labels, as.character(set$labels))
     mean_of <- fit$method != "fixed" || s > 1

@@ -130,7 +130,8 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   request$errors <- object$errors$spec
   request$formula <- object$design$formula
   if (!missing(formula.)) {
-    if (!rlang::is_formula(formula.)) stop_argument("formula.", value_words(formula.), "For example `update(fit, . ~ . + x)`.")
+    if (!rlang::is_formula(formula.)) stop_argument("formula.", value_words(formula.),
+                                                    "For example `update(fit, . ~ . + x)`.")
     request$formula <- stats::update.formula(request$formula, formula.)
   }
   door <- get(paste0("fit_", object$method), mode = "function")

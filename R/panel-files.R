@@ -43,7 +43,8 @@ write_text_file <- function(lines, file) {
   write_whole_file(file, function(path) {
     write_block(list(bytes), path)
     if (!identical(file.size(path), as.double(length(bytes)))) {
-      stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(path)), count_words(length(bytes))))
+      stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(path)),
+                                     count_words(length(bytes))))
     }
   })
 }

@@ -80,8 +80,8 @@ column_name <- function(quo, data, role) {
   if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
   if (is.symbol(expr)) expr <- as.character(expr)
   if (!is_one_text(expr)) {
-    stop_wavetax("unknown_column", sprintf("The %s column is %s, not the name of one column.", role,
-                                           if (is.call(expr)) sprintf("`%s`", short_text(deparse_words(expr))) else value_words(expr)),
+    found <- if (is.call(expr)) sprintf("`%s`", short_text(deparse_words(expr))) else value_words(expr)
+    stop_wavetax("unknown_column", sprintf("The %s column is %s, not the name of one column.", role, found),
                  todo = sprintf("Columns are %s.", list_some(names(data), 10)))
   }
   check_columns(expr, data)
@@ -288,8 +288,10 @@ assign_column <- function(x, name, value, assign) {
   plain <- plain_data_frame_keeping_names(x)
   out <- tryCatch(assign(plain), error = function(cnd) {
     stop_wavetax(
-      "assign", sprintf("The column %s cannot be set.", if (is_one_text(name)) sQuote(name, FALSE) else value_words(name)),
-      where = if (!is.null(value)) sprintf("It was given %s for %s.", count_of(NROW(value), "value"), count_of(nrow(x), "row")),
+      "assign", sprintf("The column %s cannot be set.",
+                        if (is_one_text(name)) sQuote(name, FALSE) else value_words(name)),
+      where = if (!is.null(value)) sprintf("It was given %s for %s.", count_of(NROW(value), "value"),
+                                           count_of(nrow(x), "row")),
       todo = "Give one value a row, or one for all."
     )
   })

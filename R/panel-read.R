@@ -94,7 +94,8 @@ read_text_table <- function(path, name, ...) {
     )
   }
   data <- read(...)
-  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE), TRUE)
+  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE),
+                 TRUE)
   if (any(wide)) {
     classes <- rep("character", sum(wide))
     names(classes) <- names(data)[wide]
@@ -268,7 +269,8 @@ comma_means <- function(text, name) {
     where = if (any(comma)) {
       sprintf("%s and %s.", dQuote(values[comma][1], FALSE), dQuote(values[groups][1], FALSE))
     } else {
-      sprintf("%s is %s or %s.", dQuote(shown, FALSE), gsub(",", "", shown, fixed = TRUE), sub(",", ".", shown, fixed = TRUE))
+      sprintf("%s is %s or %s.", dQuote(shown, FALSE), gsub(",", "", shown, fixed = TRUE),
+              sub(",", ".", shown, fixed = TRUE))
     },
     todo = "Say which: `decimal = \",\"`, or `thousands = \",\"`."
   )

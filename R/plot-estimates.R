@@ -35,9 +35,9 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   }))
   check_any_rows(rows, term, fits)
   outcome <- list_words(unique(vapply(fits, `[[`, "", "outcome")))
+  what <- if (identical(term, "(Intercept)")) "The constant" else paste("Slope of", term)
   draw_estimates(
-    rows,
-    title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", if (term == "(Intercept)") "The constant" else paste("Slope of", term), outcome),
+    rows, title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", what, outcome),
     subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
                        list_words(unique(rows$errors)))
   )
@@ -108,7 +108,8 @@ axis_marks <- function(limits) {
 axis_labels <- function(x) {
   x <- zapsmall(x)
   apart <- min(diff(sort(unique(x[is.finite(x)]))), Inf)
-  format_number(x, decimals = if (is.finite(apart)) decimals_for(apart, 1) + (signif(apart, 1) != signif(apart, 2)) else 2)
+  format_number(x, decimals = if (is.finite(apart)) decimals_for(apart,
+                                                                 1) + (signif(apart, 1) != signif(apart, 2)) else 2)
 }
 
 figure_theme <- function() {

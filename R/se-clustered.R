@@ -74,7 +74,8 @@ compute_errors.se_clustered <- function(spec, fit) {
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - parts$parameters)
   list(
-    meat = factor * tcrossprod(parts$scores), df = G - 1, label = paste("clustered by", name), by = name, clusters = G, type = spec$type,
+    meat = factor * tcrossprod(parts$scores), df = G - 1, label = paste("clustered by",
+        name), by = name, clusters = G, type = spec$type,
     notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster")),
     spec = spec
   )

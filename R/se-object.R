@@ -28,7 +28,8 @@ compute_errors <- function(spec, fit) UseMethod("compute_errors")
 #' @export
 with_errors <- function(fit, errors) {
   check_is_fit(fit)
-  if (missing(errors)) stop_argument("errors", "missing", "Give `se_classical()` or `se_clustered(~ region)`.", "errors")
+  if (missing(errors)) stop_argument("errors", "missing", "Give `se_classical()` or `se_clustered(~ region)`.",
+                                     "errors")
   check_error_spec(errors)
   fit$errors <- compute_errors(errors, fit)
   fit$errors$covariance <- name_both(core_covariance(fit$root, fit$errors$meat), names(fit$estimates))

@@ -131,7 +131,8 @@ closing_words <- function(fit) {
 
 constant_words <- function(constant) {
   places <- estimate_decimals(constant$estimate, constant$std_error)
-  error <- if (is.na(constant$std_error)) "" else paste0(", std. error ", format_number(constant$std_error, decimals = places))
+  error <- if (is.na(constant$std_error)) "" else paste0(", std. error ",
+                                                         format_number(constant$std_error, decimals = places))
   paste0(format_number(constant$estimate, decimals = places), error)
 }
 

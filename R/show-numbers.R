@@ -74,7 +74,8 @@ say_heading <- function(...) {
 cell_text <- function(x) {
   if (is.matrix(x) || is.list(x) && !inherits(x, "POSIXlt")) return(rep(sprintf("<%s>", class(x)[1]), NROW(x)))
   if (is.double(x) && !is.object(x)) {
-    out <- ifelse(is.finite(x) & x != trunc(x), formatC(x, digits = 6, format = "fg", decimal.mark = "."), label_text(x))
+    out <- ifelse(is.finite(x) & x != trunc(x), formatC(x, digits = 6, format = "fg", decimal.mark = "."),
+                  label_text(x))
     return(align_decimal(ifelse(is.na(x), "NA", out)))
   }
   out <- label_text(x)

@@ -54,9 +54,11 @@ read_fits <- function(file) {
   check_package("jsonlite", "reads JSON")
   check_file(file)
   content <- tryCatch(jsonlite::read_json(file), error = function(cnd) stop_not_fits(file, conditionMessage(cnd)))
-  if (!is.list(content) || is.null(names(content)) || !identical(content$format, "wavetax fits")) stop_not_fits(file, "It holds no fits.")
+  if (!is.list(content) || is.null(names(content)) || !identical(content$format, "wavetax fits")) stop_not_fits(file,
+      "It holds no fits.")
   if (!identical(as.numeric(if (is.numeric(content$version)) content$version[1] else NA), saved_version)) {
-    stop_not_fits(file, sprintf("It is of version %s; this reads version %d.", value_words(content$version), saved_version))
+    stop_not_fits(file, sprintf("It is of version %s; this reads version %d.", value_words(content$version),
+                                saved_version))
   }
   fits <- content$fits
   if (!is.list(fits) || length(fits) == 0 || is.null(names(fits)) || any(!nzchar(names(fits)))) {

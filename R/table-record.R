@@ -13,7 +13,8 @@ read_record <- function(entry, name, file) {
     out
   }
   maybe <- function(field, reader, ...) if (!is.null(entry[[field]])) take(field, reader, ...)
-  coefficients <- take("coefficients", saved_table, "term", c("estimate", "std_error", "statistic", "p_value", "low", "high"),
+  coefficients <- take("coefficients", saved_table, "term",
+                       c("estimate", "std_error", "statistic", "p_value", "low", "high"),
                        "aside")
   structure(list(
     method = take("method", saved_choice, names(fit_methods)), outcome = take("outcome", saved_text),

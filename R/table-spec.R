@@ -51,7 +51,8 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
 name_outcomes <- function(records) {
   outcomes <- vapply(records, `[[`, "", "outcome")
   if (length(unique(outcomes)) < 2) return(records)
-  own <- names(records) == outcomes | mapply(function(name, outcome) grepl(outcome, name, fixed = TRUE), names(records), outcomes)
+  own <- names(records) == outcomes | mapply(function(name, outcome) grepl(outcome, name, fixed = TRUE),
+                                             names(records), outcomes)
   heads <- ifelse(own, names(records), paste0(outcomes, ", ", names(records)))
   stats::setNames(records, make.unique(heads, sep = " "))
 }

@@ -62,7 +62,8 @@ serial_advice <- function(fit) {
   found <- "the disturbances are serially correlated, so "
   if (identical(fit$errors$by, entity)) return(paste0(found, "keep errors clustered by ", entity, "."))
   if (is.null(fit$errors$by)) {
-    return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity, entity))
+    return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity,
+                   entity))
   }
   sprintf("%serrors must be clustered by %s or by what holds each %s whole.", found, entity, entity)
 }

@@ -67,7 +67,8 @@ label_text <- function(x) {
   if (is.double(x) && !is.object(x)) {
     whole <- is.finite(x) & x == trunc(x) & abs(x) < 1e15
     out <- as.character(x)
-    out[is.finite(x) & !whole] <- formatC(x[is.finite(x) & !whole], digits = 15, format = "g", width = 1, decimal.mark = ".")
+    out[is.finite(x) & !whole] <- formatC(x[is.finite(x) & !whole], digits = 15, format = "g", width = 1,
+                                          decimal.mark = ".")
     out[whole] <- formatC(x[whole], digits = 0, format = "f", width = 1)
     return(out)
   }

@@ -93,7 +93,8 @@ test_that("a write that fails leaves the old file whole and nothing beside it", 
   writeLines("old", file)
   expect_error(write_whole_file(file, function(path) writeLines("half", path)), "end is missing",
                class = "wavetax_error_cannot_write")
-  expect_error(write_whole_file(file, function(path) file.create(path)), "Nothing arrived", class = "wavetax_error_cannot_write")
+  expect_error(write_whole_file(file, function(path) file.create(path)), "Nothing arrived",
+               class = "wavetax_error_cannot_write")
   expect_error(write_whole_file(file, function(path) warning("No space left on device")), "No space",
                class = "wavetax_error_cannot_write")
   expect_identical(readLines(file), "old")
@@ -118,12 +119,13 @@ test_that("every field of saved fits is checked when it is read", {
         x$fits[[1]][[field]] <- value
         x
       })
-      result <- tryCatch(utils::capture.output(print(read_fits(file)[[1]])), wavetax_error_not_fits = function(cnd) "typed")
+      result <- tryCatch(utils::capture.output(print(read_fits(file)[[1]])),
+                         wavetax_error_not_fits = function(cnd) "typed")
       expect_identical(result, "typed", label = paste(field, class(value)))
     }
   }
-  for (change in list(function(x) "text", function(x) utils::modifyList(x, list(version = 99)),
-                      function(x) utils::modifyList(x, list(version = "b")), function(x) utils::modifyList(x, list(fits = NULL)))) {
+  odd <- list(list(version = 99), list(version = "b"), list(fits = NULL), list(fits = "text"))
+  for (change in c(function(x) "text", lapply(odd, function(one) function(x) utils::modifyList(x, one)))) {
     expect_error(read_fits(broken(change)), class = "wavetax_error_not_fits")
   }
 })

@@ -40,22 +40,27 @@ test_that("long sums are walked, not nested; deep ones are refused", {
   data$y <- rnorm(n)
   long <- stats::reformulate(paste0("V", 1:600), "y")
   fit <- fit_pooled(long, data)
-  expect_equal(unname(coef(fit)), unname(stats::.lm.fit(cbind(1, as.matrix(data[1:600])), data$y)$coefficients), tolerance = 1e-7)
+  expect_equal(unname(coef(fit)), unname(stats::.lm.fit(cbind(1, as.matrix(data[1:600])), data$y)$coefficients),
+               tolerance = 1e-7)
   expect_length(coef(update(fit_pooled(y ~ ., data[c(1:3, 601)]), . ~ . - V1)), 3)
   deep <- quote(V1)
   for (level in 1:500) deep <- call("log", deep)
-  expect_error(fit_pooled(rlang::new_formula(quote(y), deep), data), "nested too deeply", class = "wavetax_error_formula")
+  expect_error(fit_pooled(rlang::new_formula(quote(y), deep), data), "nested too deeply",
+               class = "wavetax_error_formula")
 })
 
 test_that("columns are named bare, quoted or by a formula, everywhere", {
   panel <- harbour_panel()
   eq <- log(nights) ~ levy
   same <- function(...) for (other in list(...)[-1]) expect_equal(vcov(other), vcov(list(...)[[1]]))
-  same(fit_fixed(eq, panel, weights = ~berths), fit_fixed(eq, panel, weights = "berths"), fit_fixed(eq, panel, weights = berths))
+  same(fit_fixed(eq, panel, weights = ~berths), fit_fixed(eq, panel, weights = "berths"),
+       fit_fixed(eq, panel, weights = berths))
   same(fit_fixed(eq, panel, rows = ~ season > 2012), fit_fixed(eq, panel, rows = season > 2012))
-  same(fit_fixed(eq, panel, effects = ~coast), fit_fixed(eq, panel, effects = "coast"), fit_fixed(eq, panel, effects = coast))
+  same(fit_fixed(eq, panel, effects = ~coast), fit_fixed(eq, panel, effects = "coast"),
+       fit_fixed(eq, panel, effects = coast))
   fit <- fit_fixed(eq, panel)
-  same(with_errors(fit, se_clustered(~coast)), with_errors(fit, se_clustered("coast")), with_errors(fit, se_clustered(coast)))
+  same(with_errors(fit, se_clustered(~coast)), with_errors(fit, se_clustered("coast")),
+       with_errors(fit, se_clustered(coast)))
   by <- "coast"
   same(with_errors(fit, se_clustered(by)), with_errors(fit, se_clustered(coast)))
   expect_identical(names(fit_each(eq, panel, coast)), names(fit_each(eq, panel, by = "coast")))
@@ -105,18 +110,22 @@ test_that("blank text and NaN are missing groups, infinity is none; trends are f
   expect_identical(fit_fixed(log(nights) ~ levy, panel, ~depth)$n, nrow(data) - 2L)
   expect_error(with_errors(fit_fixed(log(nights) ~ levy, panel), se_clustered(coast)), "missing in 2 rows",
                class = "wavetax_error_clusters")
-  expect_error(fit_fixed(log(nights) ~ levy, panel, ~ harbour + harbour:trend(depth)), class = "wavetax_error_not_finite")
+  expect_error(fit_fixed(log(nights) ~ levy, panel, ~ harbour + harbour:trend(depth)),
+               class = "wavetax_error_not_finite")
   data$depth[4] <- Inf
-  expect_error(fit_fixed(log(nights) ~ levy, panel_frame(data, harbour, season), ~depth), class = "wavetax_error_key_kind")
+  expect_error(fit_fixed(log(nights) ~ levy, panel_frame(data, harbour, season), ~depth),
+               class = "wavetax_error_key_kind")
   data$pier[1] <- -Inf
   expect_error(panel_frame(data, pier, season), "infinite in 1 row", class = "wavetax_error_key_kind")
 })
 
 test_that("whole numbers of 64 bits are numbers, and keys, with holes", {
-  as64 <- function(x) structure(vapply(x, function(v) {
+  bits <- function(v) {
     if (is.na(v)) return(readBin(as.raw(c(rep(0, 7), 128)), "double"))
-    readBin(writeBin(c(as.integer(v %% 2^32 - if (v %% 2^32 >= 2^31) 2^32 else 0), as.integer(v %/% 2^32)), raw()), "double")
-  }, 0), class = "integer64")
+    low <- v %% 2^32
+    readBin(writeBin(as.integer(c(if (low >= 2^31) low - 2^32 else low, v %/% 2^32)), raw()), "double")
+  }
+  as64 <- function(x) structure(vapply(x, bits, 0), class = "integer64")
   data <- as.data.frame(gappy_panel())
   plain <- transform(data, big = round(1e6 * x1)^2)
   plain$big[4] <- NA
@@ -171,7 +180,8 @@ test_that("predictions for groups that the fit has not seen; residuals in the ro
 test_that("printed text follows one rule whatever the session's options, and labels cannot turn or hide it", {
   panel <- harbour_panel()
   fit <- fit_fixed(log(nights) ~ levy + storms, panel)
-  things <- list(fit, effect_levels(fit), fit_figures(fit), spec_table(fit), panel, panel_shape(panel), test_serial(fit))
+  things <- list(fit, effect_levels(fit), fit_figures(fit), spec_table(fit), panel, panel_shape(panel),
+                 test_serial(fit))
   show <- function() unlist(lapply(things, function(one) utils::capture.output(print(one))))
   plain <- show()
   old <- options(OutDec = ",", digits = 3, scipen = -20, max.print = 5)

@@ -27,10 +27,12 @@ test_that("errors of a regressor far from zero keep the digits of a dense QR, in
     random = function(p) fit_random(y ~ x, p), two = function(p) fit_random(y ~ x, p, "both"),
     own = function(p) fit_fixed(y ~ x, p, errors = se_clustered("period"))
   )
-  table <- function(shift) vapply(models, function(model) {
-    fit <- model(shifted_panel(shift))
-    c(coef(fit)[["x"]], sqrt(vcov(fit)["x", "x"]))
-  }, c(0, 0))
+  table <- function(shift) {
+    vapply(models, function(model) {
+      fit <- model(shifted_panel(shift))
+      c(coef(fit)[["x"]], sqrt(vcov(fit)["x", "x"]))
+    }, c(0, 0))
+  }
   truth <- table(0)
   for (shift in c(1e5, 1e7)) {
     panel <- shifted_panel(shift)
@@ -45,7 +47,8 @@ test_that("a year and its square cost no digits: errors, components, predictions
   kind <- transform(panel, year = season - 2014)
   X <- cbind(1, harbours$levy, harbours$season, harbours$season^2)
   pooled <- fit_pooled(log(nights) ~ levy + season + I(season^2), panel)
-  expect_equal(unname(sqrt(diag(vcov(pooled)))), dense_qr_errors(X, log(harbours$nights), harbours$harbour), tolerance = 1e-7)
+  expect_equal(unname(sqrt(diag(vcov(pooled)))), dense_qr_errors(X, log(harbours$nights), harbours$harbour),
+               tolerance = 1e-7)
   for (variance in c("swamy-arora", "wallace-hussain", "amemiya", "nerlove")) {
     a <- fit_random(log(nights) ~ levy + season + I(season^2), panel, variance = variance)
     b <- fit_random(log(nights) ~ levy + year + I(year^2), kind, variance = variance)
@@ -109,7 +112,8 @@ test_that("period dummies by hand: R-squared is a number or NA, and that of the 
 test_that("weights of a between regression, however they are named", {
   panel <- gappy_panel()
   a <- fit_between(y ~ x1, panel, weights = ~w)
-  means <- sapply(split(as.data.frame(panel), panel$id), function(d) c(weighted.mean(d$y, d$w), weighted.mean(d$x1, d$w)))
+  means <- sapply(split(as.data.frame(panel), panel$id),
+                  function(d) c(weighted.mean(d$y, d$w), weighted.mean(d$x1, d$w)))
   expect_equal(unname(coef(a)), unname(coef(lm(means[1, ] ~ means[2, ]))))
   expect_equal(coef(fit_between(y ~ x1, panel, weights = "w")), coef(a))
   expect_equal(coef(fit_between(y ~ x1, panel, weights = w)), coef(a))
@@ -157,7 +161,8 @@ test_that("columns of formulas are those of model.matrix(), whatever the contras
     theirs <- model.matrix(formula, data)
     kept <- names(coef(ours))
     expect_equal(model.matrix(ours), theirs[, kept], ignore_attr = TRUE)
-    expect_identical(c(kept, ours$dropped$term)[order(match(c(kept, ours$dropped$term), colnames(theirs)))], colnames(theirs))
+    expect_identical(c(kept, ours$dropped$term)[order(match(c(kept, ours$dropped$term), colnames(theirs)))],
+                     colnames(theirs))
     expect_equal(unname(predict(ours, data)), unname(fitted(ours)))
   }
 })

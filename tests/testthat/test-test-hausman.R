@@ -77,7 +77,8 @@ test_that("own variances: units do not matter, and no p value without a covarian
   panel$big <- panel$x2 * 1e6
   one <- test_hausman(fit_fixed(y ~ x1 + x2, panel), fit_random(y ~ x1 + x2, panel), sigma = "own")
   two <- test_hausman(fit_fixed(y ~ x1 + big, panel), fit_random(y ~ x1 + big, panel), sigma = "own")
-  expect_equal(one[c("statistic", "parameter", "p.value")], two[c("statistic", "parameter", "p.value")], tolerance = 1e-8)
+  expect_equal(one[c("statistic", "parameter", "p.value")], two[c("statistic", "parameter", "p.value")],
+               tolerance = 1e-8)
 })
 
 test_that("each model's own variance: a negative part is told", {
