@@ -50,6 +50,7 @@ lint: setup-lint
 
 bench: build
 	@$(RUN) Rscript bench/run.R
+	@echo; $(RUN) Rscript bench/design.R
 	@echo; $(RUN) Rscript bench/structure.R
 
 screenshots: setup-screenshots $(STAMP)

@@ -25,8 +25,12 @@ cpp_group_medians <- function(x, codes, groups, least) {
     .Call(`_wavetax_cpp_group_medians`, x, codes, groups, least)
 }
 
-cpp_largest <- function(x) {
-    .Call(`_wavetax_cpp_largest`, x)
+cpp_column_size <- function(x, threads) {
+    .Call(`_wavetax_cpp_column_size`, x, threads)
+}
+
+cpp_weighted_sums <- function(columns, weights, n, threads) {
+    .Call(`_wavetax_cpp_weighted_sums`, columns, weights, n, threads)
 }
 
 cpp_integer64 <- function(bits) {
@@ -49,6 +53,10 @@ cpp_is_sorted <- function(codes) {
     .Call(`_wavetax_cpp_is_sorted`, codes)
 }
 
+cpp_is_nested <- function(groups, clusters, count) {
+    .Call(`_wavetax_cpp_is_nested`, groups, clusters, count)
+}
+
 cpp_count_zeros <- function(codes) {
     .Call(`_wavetax_cpp_count_zeros`, codes)
 }
@@ -59,10 +67,6 @@ cpp_strictly_ordered <- function(entity, clock) {
 
 cpp_any_repeated_cell <- function(entity, clock, entities, periods) {
     .Call(`_wavetax_cpp_any_repeated_cell`, entity, clock, entities, periods)
-}
-
-cpp_all_finite <- function(x) {
-    .Call(`_wavetax_cpp_all_finite`, x)
 }
 
 cpp_first_and_last <- function(entity, clock, entities) {
@@ -139,5 +143,13 @@ cpp_to_orthonormal <- function(factor, rows) {
 
 cpp_swept <- function(columns, n, layers, pick) {
     .Call(`_wavetax_cpp_swept`, columns, n, layers, pick)
+}
+
+cpp_square_root <- function(root) {
+    .Call(`_wavetax_cpp_square_root`, root)
+}
+
+cpp_fitted_moments <- function(columns, weights, coefficients, centre, codes, groups, threads) {
+    .Call(`_wavetax_cpp_fitted_moments`, columns, weights, coefficients, centre, codes, groups, threads)
 }
 

@@ -51,9 +51,9 @@ core_elimination_order <- function(sets) {
   order(-unknowns)
 }
 
-core_weighted_means <- function(columns, weights) {
+core_weighted_means <- function(columns, weights, threads = core_threads(length(columns[[1]]))) {
   total <- if (is.null(weights)) length(columns[[1]]) else sum(weights)
-  vapply(columns, function(x) sum(if (is.null(weights)) x else weights * x) / total, numeric(1))
+  cpp_weighted_sums(columns, weights, length(columns[[1]]), threads) / total
 }
 
 # Limits of the iteration: see `Absorber`.
@@ -86,7 +86,7 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
       list(set = set, trend = place - sets[[set]]$intercept))
   })
   # The first layer of levels, in the order of elimination, holds the centre.
-  c(state[c("within", "dense", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
+  c(state[c("within", "dense", "counted", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
             "squares", "means", "shared")],
     list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
          order = order, sets = sets, rows = rows, sizes = lapply(sets, core_group_sizes,
@@ -99,6 +99,7 @@ core_absorb <- function(rows, sets, options = core_absorb_options,
 # solved densely, of unweighted rows; otherwise an upper bound.
 core_effects_rank <- function(state, budget = 2e9) {
   sets <- state$sets
+  if (state$counted) return(list(count = state$first_rank + state$rank, exact = TRUE))
   if (core_only_levels(sets)) return(core_levels_dimension(sets, budget))
   if (state$dense) {
     if (!is.null(state$rows$weights)) {
@@ -217,22 +218,26 @@ core_swept_r_squared <- function(state, b) {
        within_y = left[nrow(left), ncol(left)])
 }
 
-# Squared correlations of x'b with y: within and between the groups, and overall, from
-# y - x'b and the outcome alone.
-core_r_squared <- function(left, y, groups, weights = NULL, threads = core_threads(length(y))) {
-  state <- core_one_way_state(core_rows(y, list(left), weights = weights), groups, threads)
-  within_y <- sum(state$within[, 2]^2)
-  fitted_and_y <- rbind(c(-1, 0), c(1, 1)) # x'b = y - (y - x'b)
-  state$within <- state$within %*% fitted_and_y
-  state$means <- crossprod(fitted_and_y, state$means)
-  all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
-  c(as.list(core_one_way_r_squared(state, 1, all_rows)), list(within_y = within_y))
-}
-
-# y - x'b by row, in deviations from means.
-core_left <- function(rows, b) {
+# Squared correlations of x'b with y: within and between the groups, and overall, from the sums of
+# both by group; `within_y` is the sum of squares of y less the groups' means.
+core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_threads(length(rows$y))) {
   columns <- c(rows$x, list(rows$y))
-  core_residuals(rows, list(), list(full = b, centre = core_weighted_means(columns, rows$weights)))
+  if (is.null(centre)) centre <- core_weighted_means(columns, rows$weights)
+  moments <- cpp_fitted_moments(columns, rows$weights, b, centre, groups$codes, groups$count, threads)
+  size <- moments$groups[3, ]
+  used <- size > 0
+  means <- moments$groups[1:2, used, drop = FALSE] / rep(size[used], each = 2L)
+  all <- moments$products
+  # Of the rows less their groups' means, and of the groups counted once.
+  within <- all - tcrossprod(means * rep(sqrt(size[used]), each = 2L))
+  once <- tcrossprod(means - rowMeans(means))
+  correlation <- function(m, from) {
+    spread <- pmax(diag(m), 0)
+    if (any(spread <= rounding_share * from)) return(NA_real_)
+    min(1, (m[1, 2] / sqrt(spread[1]) / sqrt(spread[2]))^2)
+  }
+  list(within = correlation(within, diag(all)), between = correlation(once, diag(all) / length(rows$y)),
+       overall = correlation(all, diag(all) * rounding_share), within_y = within[2, 2])
 }
 
 # Rank of the dummies of some sets, the constant among them; an upper bound where they are

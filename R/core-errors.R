@@ -55,7 +55,7 @@ core_cluster_scores <- function(rows, transform, solution, residuals, clusters,
 # R^-1 M R^-T, for M a covariance in orthonormal coordinates; a number stands for that times the
 # identity.
 core_covariance <- function(root, meat) {
-  if (!is.matrix(meat)) return(meat * tcrossprod(root))
+  if (!is.matrix(meat)) return(meat * cpp_square_root(root))
   out <- root %*% meat %*% t(root)
   (out + t(out)) / 2
 }
@@ -78,8 +78,5 @@ core_compare <- function(d, upper, gain) {
 
 # Whether every group lies in one cluster.
 core_is_nested <- function(groups, clusters) {
-  if (identical(groups$codes, clusters$codes)) return(TRUE)
-  cluster_of <- integer(groups$count)
-  cluster_of[groups$codes] <- clusters$codes
-  identical(cluster_of[groups$codes], clusters$codes)
+  identical(groups$codes, clusters$codes) || cpp_is_nested(groups$codes, clusters$codes, groups$count)
 }

@@ -103,7 +103,6 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
   frame <- list(upper = block(sqrt(weight), solution$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
   solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
   solution$root <- basis %*% block(1 / sqrt(weight), solution$root)
-  solution$bread <- tcrossprod(solution$root)
   c(solution, list(
     frame = frame, centre = grand,
     norms = sqrt(colSums(within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = n,

@@ -28,13 +28,8 @@ core_threads <- function(n) {
 # A regressor is dropped when what is left of it falls below this part of its norm.
 rank_tolerance <- 1e-9
 
-# The regression of the last column of a triangular factor on the others. Besides what
-# solve_triangle() gives: `bread`, (X'X)^-1.
-core_solve <- function(triangle, own_norms = numeric()) {
-  solution <- cpp_solve(triangle, own_norms, rank_tolerance)
-  solution$bread <- tcrossprod(solution$root)
-  solution
-}
+# The regression of the last column of a triangular factor on the others.
+core_solve <- function(triangle, own_norms = numeric()) cpp_solve(triangle, own_norms, rank_tolerance)
 
 # Where the constant leads: the means of the regression's rows, by column after it, from the
 # first row of the factor; of the columns less these the constant is 0.

@@ -51,11 +51,12 @@ check_outcome <- function(y, name, data = NULL) {
   )
 }
 
-# Whether a variable is plain numbers without a hole or an infinity: the common case.
-is_all_finite <- function(x) {
-  if (is.factor(x)) return(FALSE)
-  if (is.double(x)) return(cpp_all_finite(x))
-  is.integer(x) && !anyNA(x)
+# The size of a variable of plain numbers without a hole or an infinity, the common case; NA for
+# any other.
+plain_size <- function(x) {
+  if (is.factor(x) || is.matrix(x)) return(NA_real_)
+  if (is.double(x)) return(cpp_column_size(x, core_threads(length(x))))
+  if (is.integer(x) && !anyNA(x)) 1 else NA_real_
 }
 
 missing_rows <- function(x) {
@@ -89,12 +90,15 @@ check_finite <- function(variables, rows) {
 # Squares of squares must stay within what numbers can hold.
 largest_size <- 1e70
 
-check_magnitude <- function(variables) {
+# `sizes` are those of whole columns where they are known; the used rows are asked only where
+# they might be out of bounds.
+check_magnitude <- function(variables, sizes) {
+  within <- function(size) size == 0 || (size < largest_size && size > 1 / largest_size)
   for (name in names(variables)) {
     x <- variables[[name]]
-    if (!is.double(x)) next
-    size <- cpp_largest(x)
-    if (size == 0 || (size < largest_size && size > 1 / largest_size)) next
+    if (!is.double(x) || (!is.na(sizes[[name]]) && within(sizes[[name]]))) next
+    size <- max(abs(x), 0)
+    if (within(size)) next
     stop_wavetax(
       "magnitude", sprintf("`%s` is too %s to compute with: %s at the most.", name,
                            if (size > 1) "large" else "small", format(size, digits = 3, decimal.mark = ".")),

@@ -26,7 +26,8 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1], data)
   w <- evaluate_weights(weights, data)
-  finite <- vapply(variables, is_all_finite, logical(1))
+  sizes <- vapply(variables, plain_size, 0)
+  finite <- !is.na(sizes)
   chosen <- chosen_rows(rows, data, index)
   keys <- stats::setNames(lapply(also, function(name) key_column(data, name, name %in% trends)), also)
   used <- rows_used(c(variables[!finite], keys), w, chosen)
@@ -36,7 +37,7 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
     w <- w[used$rows]
   }
   check_finite(c(variables[!finite], lapply(keys[intersect(also, trends)], take_rows, used$rows)), used$rows)
-  check_magnitude(variables)
+  check_magnitude(variables, sizes)
   columns <- regressor_columns(terms, variables)
   list(
     chosen = chosen$words, y = as.double(outcome), x = columns$x, constant = constant,

@@ -106,8 +106,7 @@ r_squared_of_sets <- function(design, sets, groups, state, solution) {
   of <- if (length(of) == 1 && !is.na(of)) of else 1L
   known <- if (of == state$order[1]) core_swept_r_squared(state, solution$full)
   if (is.null(known)) {
-    left <- core_left(design_rows(design), solution$full)
-    known <- core_r_squared(left, design$y, groups[[of]], design[["weights"]])
+    known <- core_r_squared(design_rows(design), solution$full, groups[[of]])
   }
   p <- ncol(state$within)
   raw <- state$squares[p] + state$weight * state$centre[p]^2

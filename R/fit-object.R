@@ -5,8 +5,8 @@
 #   call, request, design     the call; what was asked, see fit_request(); build_design()'s design
 #   estimates   kept coefficients, named, the constant first where there is one
 #   shows       which of them coef() gives (a fixed-effects constant is apart)
-#   bread       (X'X)^-1 of the transformed regression, in the order of `estimates`
-#   root        its root, from orthonormal coordinates of the rows to coefficients
+#   root        from orthonormal coordinates of the transformed regression's rows to coefficients, in
+#               the order of `estimates`: its product with its own transpose is (X'X)^-1
 #   ssr, df_residual, df_effects, df_exact, n, sst
 #   solution    the core's result; `transform` what was taken from each row first
 #   residuals   of the transformed regression, one a used row
@@ -32,7 +32,7 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
     method = method, call = written_call(request$call,
                                          design$formula), request = request, design = design, estimates = estimates,
     shows = if (method == "fixed") names(estimates) != "(Intercept)" else rep(TRUE, length(estimates)),
-    bread = name_both(solution$bread, names(estimates)), root = solution$root,
+    root = solution$root,
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
     df_exact = !isFALSE(solution$exact), n = solution$n, sst = solution$sst, solution = solution,
     transform = transform, effects = effects, variance = variance,

@@ -54,8 +54,8 @@ estimate_pooled <- function(request) {
   rows <- design_rows(design)
   solution <- core_solve_pooled(core_pooled_state(rows))
   if (!is.null(design$index)) {
-    left <- core_left(rows, core_slopes(solution, rows))
-    known <- core_r_squared(left, design$y, column_groups(design, design$index$entity), design[["weights"]])
+    known <- core_r_squared(rows, core_slopes(solution, rows), column_groups(design, design$index$entity),
+                            if (design$constant) solution$centre)
     solution$r_squared <- c(unlist(known[c("within", "between")]), solution$r_squared)
   }
   new_panel_fit(request, design, solution)

@@ -141,7 +141,7 @@ random_two_way <- function(design, groups, variance, names) {
   solution <- core_solve_two_way(rows, sets, components$sigma2_e, sigma2)
   check_converged(solution)
   slopes <- if (design$constant) solution$full[-1] else solution$full
-  known <- core_r_squared(core_left(rows, slopes), design$y, groups[[1]])
+  known <- core_r_squared(rows, slopes, groups[[1]])
   solution$r_squared <- unlist(known[c("within", "between", "overall")])
   list(
     solution = solution, transform = list(layers = solution$layers, ones = TRUE),

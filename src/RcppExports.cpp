@@ -95,13 +95,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_largest
-double cpp_largest(Rcpp::NumericVector x);
-RcppExport SEXP _wavetax_cpp_largest(SEXP xSEXP) {
+// cpp_column_size
+double cpp_column_size(Rcpp::NumericVector x, int threads);
+RcppExport SEXP _wavetax_cpp_column_size(SEXP xSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_largest(x));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_column_size(x, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_weighted_sums
+Rcpp::NumericVector cpp_weighted_sums(Rcpp::List columns, SEXP weights, double n, int threads);
+RcppExport SEXP _wavetax_cpp_weighted_sums(SEXP columnsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_weighted_sums(columns, weights, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -156,6 +170,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_is_nested
+bool cpp_is_nested(Rcpp::IntegerVector groups, Rcpp::IntegerVector clusters, int count);
+RcppExport SEXP _wavetax_cpp_is_nested(SEXP groupsSEXP, SEXP clustersSEXP, SEXP countSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_is_nested(groups, clusters, count));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_count_zeros
 double cpp_count_zeros(Rcpp::IntegerVector codes);
 RcppExport SEXP _wavetax_cpp_count_zeros(SEXP codesSEXP) {
@@ -187,16 +213,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
     Rcpp::traits::input_parameter< double >::type periods(periodsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_any_repeated_cell(entity, clock, entities, periods));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_all_finite
-bool cpp_all_finite(Rcpp::NumericVector x);
-RcppExport SEXP _wavetax_cpp_all_finite(SEXP xSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_all_finite(x));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -448,6 +464,32 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_square_root
+Rcpp::NumericMatrix cpp_square_root(Rcpp::NumericMatrix root);
+RcppExport SEXP _wavetax_cpp_square_root(SEXP rootSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type root(rootSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_square_root(root));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_fitted_moments
+Rcpp::List cpp_fitted_moments(Rcpp::List columns, SEXP weights, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, Rcpp::IntegerVector codes, int groups, int threads);
+RcppExport SEXP _wavetax_cpp_fitted_moments(SEXP columnsSEXP, SEXP weightsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_fitted_moments(columns, weights, coefficients, centre, codes, groups, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_absorb", (DL_FUNC) &_wavetax_cpp_absorb, 10},
@@ -456,16 +498,17 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
     {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
-    {"_wavetax_cpp_largest", (DL_FUNC) &_wavetax_cpp_largest, 1},
+    {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},
+    {"_wavetax_cpp_weighted_sums", (DL_FUNC) &_wavetax_cpp_weighted_sums, 4},
     {"_wavetax_cpp_integer64", (DL_FUNC) &_wavetax_cpp_integer64, 1},
     {"_wavetax_cpp_integer64_text", (DL_FUNC) &_wavetax_cpp_integer64_text, 1},
     {"_wavetax_cpp_write_output", (DL_FUNC) &_wavetax_cpp_write_output, 1},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_is_sorted", (DL_FUNC) &_wavetax_cpp_is_sorted, 1},
+    {"_wavetax_cpp_is_nested", (DL_FUNC) &_wavetax_cpp_is_nested, 3},
     {"_wavetax_cpp_count_zeros", (DL_FUNC) &_wavetax_cpp_count_zeros, 1},
     {"_wavetax_cpp_strictly_ordered", (DL_FUNC) &_wavetax_cpp_strictly_ordered, 2},
     {"_wavetax_cpp_any_repeated_cell", (DL_FUNC) &_wavetax_cpp_any_repeated_cell, 4},
-    {"_wavetax_cpp_all_finite", (DL_FUNC) &_wavetax_cpp_all_finite, 1},
     {"_wavetax_cpp_first_and_last", (DL_FUNC) &_wavetax_cpp_first_and_last, 3},
     {"_wavetax_cpp_shifted_rows", (DL_FUNC) &_wavetax_cpp_shifted_rows, 4},
     {"_wavetax_cpp_shifted_values", (DL_FUNC) &_wavetax_cpp_shifted_values, 7},
@@ -485,6 +528,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_coordinate_gram", (DL_FUNC) &_wavetax_cpp_coordinate_gram, 5},
     {"_wavetax_cpp_to_orthonormal", (DL_FUNC) &_wavetax_cpp_to_orthonormal, 2},
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 4},
+    {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
+    {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 7},
     {NULL, NULL, 0}
 };
 

@@ -56,7 +56,7 @@ Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List set
       Rcpp::Named("levels") = levels, Rcpp::Named("within") = pack(absorbed.triangle().matrix()),
       Rcpp::Named("dense") = absorbed.dense, Rcpp::Named("converged") = absorbed.converged,
       Rcpp::Named("iterations") = static_cast<double>(absorbed.iterations),
-      Rcpp::Named("achieved") = absorbed.achieved,
+      Rcpp::Named("achieved") = absorbed.achieved, Rcpp::Named("counted") = absorbed.counted,
       Rcpp::Named("rank") = static_cast<double>(absorbed.rank),
       Rcpp::Named("first_rank") = static_cast<double>(absorbed.first_rank),
       Rcpp::Named("inverse") = absorbed.inverse.empty()

@@ -8,6 +8,8 @@
 #include <limits>
 #include <string>
 #include <wavetax/columns.hpp>
+#include <wavetax/keys.hpp>
+#include <wavetax/oneway.hpp>
 
 #ifdef _WIN32
 #include <io.h>
@@ -48,13 +50,13 @@ Rcpp::NumericVector cpp_group_medians(Rcpp::NumericVector x, Rcpp::IntegerVector
                                            NA_REAL));
 }
 
-// The largest absolute value; what is not finite does not count.
+// The largest absolute value, NaN where a value is not finite.
 // [[Rcpp::export(rng = false)]]
-double cpp_largest(Rcpp::NumericVector x) {
-  double out = 0.0;
-  for (const double value : x)
-    if (std::abs(value) > out && std::isfinite(value)) out = std::abs(value);
-  return out;
+double cpp_column_size(Rcpp::NumericVector x, int threads) { return wavetax::column_size(x.begin(), x.size(), threads); }
+
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_weighted_sums(Rcpp::List columns, SEXP weights, double n, int threads) {
+  return Rcpp::wrap(wavetax::weighted_sums(as_rows(columns, weights, static_cast<R_xlen_t>(n)), threads));
 }
 
 namespace {

@@ -19,6 +19,19 @@ bool cpp_is_sorted(Rcpp::IntegerVector codes) {
   return wavetax::is_sorted(codes.begin(), codes.size());
 }
 
+// Whether every group lies in one cluster.
+// [[Rcpp::export(rng = false)]]
+bool cpp_is_nested(Rcpp::IntegerVector groups, Rcpp::IntegerVector clusters, int count) {
+  checked_codes(groups, count, clusters.size());
+  std::vector<int> cluster_of(count, 0);
+  for (R_xlen_t r = 0; r < groups.size(); ++r) {
+    int& known = cluster_of[groups[r] - 1];
+    if (known == 0) known = clusters[r];
+    if (known != clusters[r]) return false;
+  }
+  return true;
+}
+
 // [[Rcpp::export(rng = false)]]
 double cpp_count_zeros(Rcpp::IntegerVector codes) {
   return static_cast<double>(std::count(codes.begin(), codes.end(), 0));
@@ -38,10 +51,6 @@ bool cpp_any_repeated_cell(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock
                                     static_cast<std::size_t>(entities),
                                     static_cast<std::size_t>(periods));
 }
-
-// Whether every number is finite: neither NA, NaN nor infinite.
-// [[Rcpp::export(rng = false)]]
-bool cpp_all_finite(Rcpp::NumericVector x) { return wavetax::all_finite(x.begin(), x.size()); }
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_first_and_last(Rcpp::IntegerVector entity, Rcpp::IntegerVector clock,

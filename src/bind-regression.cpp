@@ -205,3 +205,33 @@ Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers,
   }
   return out;
 }
+
+// R^-1 R^-T from R^-1, an upper triangle.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_square_root(Rcpp::NumericMatrix root) {
+  const Eigen::MatrixXd r = unpack(root);
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(r.rows(), r.rows());
+  out.selfadjointView<Eigen::Lower>().rankUpdate(r);
+  out.triangularView<Eigen::StrictlyUpper>() = out.transpose();
+  return pack(out);
+}
+
+// Of x'b and y less their means: the sums by group (with the weights, a column a group) and the
+// cross-products over all rows.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_fitted_moments(Rcpp::List columns, SEXP weights, Rcpp::NumericVector coefficients,
+                              Rcpp::NumericVector centre, Rcpp::IntegerVector codes, int groups, int threads) {
+  const wavetax::Rows rows = as_rows(columns, weights, codes.size());
+  checked_codes(codes, groups, codes.size());
+  if (coefficients.size() + 1 != columns.size() || centre.size() != columns.size())
+    Rcpp::stop("The coefficients are not those of the columns.");
+  const std::vector<double> sums = wavetax::fitted_moments(rows, coefficients.begin(), centre.begin(),
+                                                           codes.begin(), groups, threads);
+  const std::size_t size = 3 * static_cast<std::size_t>(groups);
+  Rcpp::NumericMatrix by_group(3, groups), products(2, 2);
+  std::copy_n(sums.begin(), size, by_group.begin());
+  products(0, 0) = sums[size];
+  products(0, 1) = products(1, 0) = sums[size + 1];
+  products(1, 1) = sums[size + 2];
+  return Rcpp::List::create(Rcpp::Named("groups") = by_group, Rcpp::Named("products") = products);
+}

@@ -10,6 +10,7 @@ server=$!
 trap 'kill $server 2>/dev/null; rm -rf "$work"' EXIT
 sleep 1
 export DISPLAY=$display
+paper='#fbfbf8'
 mkdir -p "$pictures"
 
 # terminal FILE.png FIRST LAST COMMAND: lines of what a command prints on a terminal
@@ -24,12 +25,12 @@ touch "$work/ready"
 sleep 20
 SHOW
   rm -f "$work/ready"
-  xterm -geometry 86x46+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg '#fbfbf8' -fg '#1c2b33' -b 12 -bw 0 \
+  xterm -geometry 170x60+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg "$paper" -fg '#1c2b33' -b 12 -bw 0 \
     +sb -e bash "$work/show.sh" >/dev/null 2>&1 &
   local terminal=$!
   for _ in $(seq 1 60); do [ -e "$work/ready" ] && break; sleep 0.5; done
   sleep 1
-  import -window root -crop 800x800+0+0 +repage "$pictures/$picture"
+  import -window root -crop 1280x800+0+0 +repage "$pictures/$picture"
   kill $terminal 2>/dev/null || true
   wait $terminal 2>/dev/null || true
 }
@@ -38,7 +39,7 @@ SHOW
 page() {
   chromium --headless --no-sandbox --disable-gpu --disable-quic --no-first-run --hide-scrollbars \
     --disable-background-networking --disable-component-update --disable-sync \
-    --user-data-dir="$work/browser" --window-size=1000,720 \
+    --user-data-dir="$work/browser" --window-size=1280,800 \
     --screenshot="$pictures/$1" "file://$2" >/dev/null 2>&1
 }
 
@@ -56,15 +57,17 @@ wavetax fit data/harbours.csv --entity harbour --period season --model pooled,fi
 wavetax fit data/harbours.csv --entity harbour --period season --model fixed,random --effects both \
   --formula 'log(nights) ~ levy + storms + fuel' --save two-way.json > /dev/null 2>&1
 terminal compare.png 1 46 "wavetax compare one-way.json two-way.json"
-cp wavetax-demo/harbours-levy.png "$pictures/figure-levy.png"
 terminal problems.png 1 40 "wavetax check data/harbours-raw.csv --entity harbour --period season"
 terminal profile.png 1 40 "wavetax profile data/harbours.csv --entity harbour --period season"
 Rscript -e '
   library(wavetax)
   panel <- panel_frame(harbours, harbour, season)
   save <- function(figure, name) {
-    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 8, height = 5, dpi = 150)
+    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 8, height = 5, dpi = 160)
   }
+  eq <- log(nights) ~ levy + storms + fuel
+  fits <- list(fit_pooled(eq, panel), fit_fixed(eq, panel), fit_random(eq, panel))
+  save(plot_estimates(fits, term = "levy"), "figure-levy.png")
   save(plot_presence(panel), "figure-presence.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
 ' "$pictures"

@@ -9,14 +9,14 @@ test_that("pooled and one-way states merged from pieces solve as the whole does"
 
     pooled <- Reduce(core_merge_pooled, lapply(pieces, function(p) core_pooled_state(p$rows)))
     expect_equal(
-      core_solve_pooled(pooled)[c("coefficients", "bread", "ssr", "n", "r_squared")],
-      core_solve_pooled(core_pooled_state(whole$rows))[c("coefficients", "bread", "ssr", "n", "r_squared")],
+      core_solve_pooled(pooled)[c("coefficients", "ssr", "n", "r_squared")],
+      core_solve_pooled(core_pooled_state(whole$rows))[c("coefficients", "ssr", "n", "r_squared")],
       tolerance = 1e-12
     )
     one_way <- Reduce(
       core_merge_one_way, lapply(pieces, function(p) core_one_way_state(p$rows, p$groups))
     )
-    fields <- c("coefficients", "bread", "ssr", "n", "df_residual", "levels", "status")
+    fields <- c("coefficients", "ssr", "n", "df_residual", "levels", "status")
     expect_equal(
       core_solve_fixed(one_way)[fields],
       core_solve_fixed(core_one_way_state(whole$rows, whole$groups))[fields],

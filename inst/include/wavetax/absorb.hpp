@@ -56,6 +56,7 @@ class Absorber {
   std::size_t rank = 0;            // of the reduced system, where it was solved densely
   std::size_t first_rank = 0;      // of the first set
   bool dense = true, converged = true, stopped = false;
+  bool counted = false;            // whether the rank is that of a graph, not of pivots
   std::size_t iterations = 0;
   double achieved = 0.0;           // the largest relative residual of a swept column
   std::vector<double> means;       // of the first set's groups, where it has levels and nothing else
@@ -463,7 +464,8 @@ class Absorber {
       for (std::size_t u = term.offset; u < term.offset + term.count; ++u)
         matrix_[u * m + u] += term.ridge;
     const std::vector<char> references = reference_levels(sets);
-    if (!references.empty()) balance_diagonal();
+    counted = !references.empty();
+    if (counted) balance_diagonal();
     const Eigen::Map<const Eigen::MatrixXd> matrix(matrix_.data(), m, m);
     const Cholesky factor(matrix, gram_, references, references.empty() ? 1e-10 : 0.0, options_.threads);
     rank = factor.rank();
@@ -484,18 +486,28 @@ class Absorber {
     }
   }
 
+  // Two levels are linked where a group of the first set has both: the links are the matrix's. One
+  // level a component stands for the rest of the null space.
   std::vector<char> reference_levels(const std::vector<EffectSet>& sets) const {
     if (sets.size() != 2 || first_.size() != 1 || others_.size() != 1 || first_[0].loading ||
         others_[0].loading || first_[0].ridge > 0.0 || others_[0].ridge > 0.0)
       return {};
-    std::vector<int> of_first(first_[0].count), of_second(unknowns);
-    const int count = components(first_[0].codes, others_[0].codes, rows_.n, first_[0].count, unknowns,
-                                 of_first.data(), of_second.data());
-    std::vector<std::size_t> last(static_cast<std::size_t>(count) + 1, not_stored);
-    for (std::size_t u = 0; u < unknowns; ++u) last[static_cast<std::size_t>(of_second[u])] = u;
-    std::vector<char> out(unknowns, 0);
-    for (const std::size_t u : last)
-      if (u != not_stored) out[u] = 1;
+    std::vector<char> out(unknowns, 0), seen(unknowns, 0);
+    std::vector<std::size_t> reached;
+    for (std::size_t root = unknowns; root-- > 0;) {
+      if (seen[root]) continue;
+      out[root] = seen[root] = 1;
+      reached.assign(1, root);
+      while (!reached.empty()) {
+        const double* line = &matrix_[reached.back() * unknowns];
+        reached.pop_back();
+        for (std::size_t u = 0; u < unknowns; ++u)
+          if (line[u] != 0.0 && !seen[u]) {
+            seen[u] = 1;
+            reached.push_back(u);
+          }
+      }
+    }
     return out;
   }
 

@@ -4,6 +4,7 @@
 #include <algorithm>
 #include <cstddef>
 #include <cstdint>
+#include <cstring>
 #include <limits>
 #include <memory>
 #include <vector>
@@ -84,14 +85,32 @@ inline void first_and_last(const int* entity, const int* clock, std::size_t n, i
   }
 }
 
-// Whether every number is finite: x * 0 is 0 for a finite x and NaN otherwise.
-inline bool all_finite(const double* x, std::size_t n) {
-  double sums[4] = {0.0, 0.0, 0.0, 0.0};
-  std::size_t i = 0;
-  for (; i + 4 <= n; i += 4)
-    for (int lane = 0; lane < 4; ++lane) sums[lane] += x[i + lane] * 0.0;
-  for (; i < n; ++i) sums[0] += x[i] * 0.0;
-  return sums[0] + sums[1] + sums[2] + sums[3] == 0.0;
+// The largest absolute value of a column; NaN where a value is not finite. The bits of a number
+// without its sign are in the order of its size, and those of infinity and NaN above all.
+inline double column_size(const double* x, std::size_t n, int threads) {
+  constexpr std::size_t piece = std::size_t{1} << 18;
+  constexpr std::uint64_t magnitude = ~(std::uint64_t{1} << 63);
+  const std::size_t pieces = (n + piece - 1) / piece;
+  std::vector<std::uint64_t> largest(pieces, 0);
+  for_each_piece(pieces, threads, [&](std::size_t p) {
+    std::uint64_t most[4] = {0, 0, 0, 0};
+    auto see = [&](double value, std::size_t lane) {
+      std::uint64_t bits;
+      std::memcpy(&bits, &value, sizeof bits);
+      bits &= magnitude;
+      most[lane] = bits > most[lane] ? bits : most[lane];
+    };
+    const std::size_t end = std::min(n, (p + 1) * piece);
+    std::size_t i = p * piece;
+    for (; i + 4 <= end; i += 4)
+      for (std::size_t lane = 0; lane < 4; ++lane) see(x[i + lane], lane);
+    for (; i < end; ++i) see(x[i], 0);
+    largest[p] = std::max(std::max(most[0], most[1]), std::max(most[2], most[3]));
+  });
+  const std::uint64_t bits = pieces == 0 ? 0 : *std::max_element(largest.begin(), largest.end());
+  double out;
+  std::memcpy(&out, &bits, sizeof out);
+  return out <= std::numeric_limits<double>::max() ? out : std::numeric_limits<double>::quiet_NaN();
 }
 
 // Shifts along the clock: `give(row, from)` is called for each row with the row of the same

@@ -44,6 +44,20 @@ inline double weighted_sum(const double* x, const double* w, std::size_t count, 
   return even + odd;
 }
 
+// Sums of w x by column, added piece by piece in order.
+inline std::vector<double> weighted_sums(const Rows& rows, int threads) {
+  const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows, width = rows.width();
+  std::vector<double> parts(pieces * width), out(width, 0.0);
+  for_each_piece(pieces, threads, [&](std::size_t piece) {
+    const std::size_t at = piece * piece_rows, count = std::min(piece_rows, rows.n - at);
+    for (std::size_t c = 0; c < width; ++c)
+      parts[piece * width + c] =
+          weighted_sum(rows.columns[c] + at, rows.weights ? rows.weights + at : nullptr, count, 0.0);
+  });
+  for (std::size_t i = 0; i < parts.size(); ++i) out[i % width] += parts[i];
+  return out;
+}
+
 // A mean is taken in two rounds: the second adds the mean of the deviations from the
 // first, exact to rounding also for long groups and for values far from zero.
 struct OneWayState {

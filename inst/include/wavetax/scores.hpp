@@ -103,4 +103,35 @@ inline std::vector<double> cluster_scores(const Rows& rows, const Sweep& sweep, 
   return out;
 }
 
+// For f = x'b and y, both less their centres: sums of w f, w y and w by group, one group after
+// another, and behind them the sums of w f f, w f y and w y y. The outcome is the last column.
+inline std::vector<double> fitted_moments(const Rows& rows, const double* coefficients, const double* centre,
+                                          const int* codes, std::size_t groups, int threads) {
+  const std::size_t k = rows.width() - 1, size = 3 * groups;
+  return sum_in_lanes(rows.n, size + 3, threads, [&](double* table, std::size_t begin, std::size_t end) {
+    double f[block_rows];
+    for (std::size_t at = begin; at < end; at += block_rows) {
+      const std::size_t count = std::min(block_rows, end - at);
+      std::fill(f, f + count, 0.0);
+      for (std::size_t c = 0; c < k; ++c) {
+        const double* x = rows.columns[c] + at;
+        for (std::size_t i = 0; i < count; ++i) f[i] += (x[i] - centre[c]) * coefficients[c];
+      }
+      const double* y = rows.columns[k] + at;
+      for (std::size_t i = 0; i < count; ++i)
+        __builtin_prefetch(table + 3 * static_cast<std::size_t>(codes[at + i] - 1), 1);
+      for (std::size_t i = 0; i < count; ++i) {
+        const double w = rows.weight(at + i), left = y[i] - centre[k];
+        double* sum = table + 3 * static_cast<std::size_t>(codes[at + i] - 1);
+        sum[0] += w * f[i];
+        sum[1] += w * left;
+        sum[2] += w;
+        table[size] += w * f[i] * f[i];
+        table[size + 1] += w * f[i] * left;
+        table[size + 2] += w * left * left;
+      }
+    }
+  });
+}
+
 }  // namespace wavetax

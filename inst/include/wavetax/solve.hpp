@@ -79,7 +79,7 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
   solve_upper(factor, rank, out.coefficients.data());
   out.factor = factor.topLeftCorner(rank, rank);
   out.root = Eigen::MatrixXd::Identity(rank, rank);
-  for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, rank, &out.root(0, j));
+  for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, j + 1, &out.root(0, j));
   out.combination = Eigen::MatrixXd::Zero(rank, k);
   for (Eigen::Index j = 0; j < k; ++j)
     for (Eigen::Index i = 0; i < rank; ++i) out.combination(i, j) = combination(i, j);

@@ -5,6 +5,8 @@
 #pragma once
 
 #include <Eigen/Core>
+#include <Eigen/QR>
+#include <algorithm>
 #include <cmath>
 #include <cstddef>
 #include <vector>
@@ -74,7 +76,7 @@ inline void to_orthonormal(const Eigen::MatrixXd& r, double* block, std::size_t 
     Column x(block + c * stride, count);
     for (Eigen::Index a = 0; a < c; ++a)
       if (r(a, c) != 0.0) x.noalias() -= r(a, c) * Column(block + a * stride, count);
-    x /= r(c, c);
+    x *= 1.0 / r(c, c);
   }
 }
 
@@ -101,9 +103,36 @@ class RowBuffer {
   std::size_t used_ = 0;
 };
 
+// From this width on rows are taken in larger blocks, by reflections that act together.
+constexpr std::size_t wide = 48;
+
+// The same for many columns: the triangle and the rows below it are factored as one matrix.
+inline void absorb_wide_rows(const Rows& rows, const Sweep& sweep, std::size_t begin, std::size_t end,
+                             Triangle& triangle) {
+  const std::size_t p = rows.width();
+  const std::size_t most = std::min(end - begin, std::max<std::size_t>(4 * block_rows, 2 * p));
+  Eigen::MatrixXd stacked(p + most, p);
+  std::vector<double> block(block_rows * p);
+  for (std::size_t at = begin; at < end;) {
+    const std::size_t taken = std::min(most, end - at);
+    stacked.topRows(p) = triangle.matrix();
+    for (std::size_t part = 0; part < taken; part += block_rows) {
+      const std::size_t count = std::min(block_rows, taken - part);
+      sweep.fill(rows, at + part, count, block.data());
+      for (std::size_t c = 0; c < p; ++c)
+        std::copy_n(&block[c * block_rows], count, &stacked(p + part, c));
+    }
+    Eigen::Ref<Eigen::MatrixXd> filled = stacked.topRows(p + taken);
+    const Eigen::HouseholderQR<Eigen::Ref<Eigen::MatrixXd>> factored(filled);
+    triangle = Triangle(filled.topRows(p).triangularView<Eigen::Upper>());
+    at += taken;
+  }
+}
+
 // Sweeps rows [begin, end) and takes them into the triangle.
 inline void absorb_rows(const Rows& rows, const Sweep& sweep, std::size_t begin, std::size_t end,
                         Triangle& triangle) {
+  if (rows.width() >= wide && end - begin >= rows.width() / 2) return absorb_wide_rows(rows, sweep, begin, end, triangle);
   std::vector<double> block(block_rows * rows.width());
   for (std::size_t at = begin; at < end; at += block_rows) {
     const std::size_t count = std::min(block_rows, end - at);
