@@ -25,7 +25,7 @@ touch "$work/ready"
 sleep 20
 SHOW
   rm -f "$work/ready"
-  xterm -geometry 170x60+0+0 -fa 'DejaVu Sans Mono' -fs 11 -bg "$paper" -fg '#1c2b33' -b 12 -bw 0 \
+  xterm -geometry 170x60+0+0 -fa 'DejaVu Sans Mono' -fs 12 -bg "$paper" -fg '#1c2b33' -b 16 -bw 0 \
     +sb -e bash "$work/show.sh" >/dev/null 2>&1 &
   local terminal=$!
   for _ in $(seq 1 60); do [ -e "$work/ready" ] && break; sleep 0.5; done
@@ -46,9 +46,9 @@ page() {
 export PATH=$PWD/exec:$PATH
 cp -r "$PWD/inst/extdata" "$work/data"
 cd "$work"
-terminal demo-fits.png 1 41 "wavetax demo"
-terminal demo-tests.png 58 98 "wavetax demo"
-terminal fit.png 1 39 "wavetax fit data/harbours.csv --entity harbour --period season \\
+terminal demo-fits.png 1 36 "wavetax demo"
+terminal demo-tests.png 58 93 "wavetax demo"
+terminal fit.png 1 34 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
 terminal correlated.png 1 30 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + fuel + pier' --model correlated"
@@ -56,9 +56,9 @@ wavetax fit data/harbours.csv --entity harbour --period season --model pooled,fi
   --formula 'log(nights) ~ levy + storms + fuel' --save one-way.json > /dev/null 2>&1
 wavetax fit data/harbours.csv --entity harbour --period season --model fixed,random --effects both \
   --formula 'log(nights) ~ levy + storms + fuel' --save two-way.json > /dev/null 2>&1
-terminal compare.png 1 46 "wavetax compare one-way.json two-way.json"
-terminal problems.png 1 40 "wavetax check data/harbours-raw.csv --entity harbour --period season"
-terminal profile.png 1 40 "wavetax profile data/harbours.csv --entity harbour --period season"
+terminal compare.png 1 36 "wavetax compare one-way.json two-way.json"
+terminal problems.png 1 36 "wavetax check data/harbours-raw.csv --entity harbour --period season"
+terminal profile.png 1 36 "wavetax profile data/harbours.csv --entity harbour --period season"
 Rscript -e '
   library(wavetax)
   panel <- panel_frame(harbours, harbour, season)
