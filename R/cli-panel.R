@@ -80,7 +80,7 @@ cli_profile_figures <- function(panel, variation, folder) {
   numbers <- as.data.frame(variation)
   moving <- numbers$variable[which(numbers$within > 0)]
   if (length(moving) > most_paths) {
-    rlang::inform(sprintf("Paths are drawn of the first %d of %d variables.", most_paths, length(moving)))
+    tell_wavetax(sprintf("Paths are drawn of the first %d of %d variables.", most_paths, length(moving)))
     moving <- utils::head(moving, most_paths)
   }
   figures <- c(

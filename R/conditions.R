@@ -16,6 +16,9 @@ warn_wavetax <- function(kind, found, where = NULL, todo = NULL) {
   )
 }
 
+# What is told beside a result.
+tell_wavetax <- function(lines, class = NULL) rlang::inform(visible_text(lines), class = c(class, "wavetax_message"))
+
 condition_lines <- function(found, where, todo) {
   visible_text(c(found, bullets(where, "x"), bullets(todo, "i")))
 }

@@ -7,7 +7,6 @@ regressor_columns <- function(terms, variables, xlevels = NULL, contrasts = NULL
   labels <- attr(terms, "term.labels")
   anew <- is.null(xlevels)
   if (anew) variables <- lapply(variables, text_to_factor)
-  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, "")
   predictors <- if (attr(terms, "response") > 0) variables[-1] else variables
   if (anew) check_levels(predictors)
   is_factor <- vapply(predictors, is.factor, TRUE)
@@ -15,7 +14,7 @@ regressor_columns <- function(terms, variables, xlevels = NULL, contrasts = NULL
   check_columns_count(terms, predictors)
   coding <- attr(terms, "factors")
   if (length(coding) > 0) {
-    coding <- coding[match(names(predictors), names), , drop = FALSE]
+    coding <- coding[utils::tail(seq_len(nrow(coding)), length(predictors)), , drop = FALSE]
     if (attr(terms, "intercept") == 0L) coding <- code_first_in_full(coding, is_factor)
   }
   columns <- lapply(seq_along(labels), function(term) {
@@ -134,9 +133,9 @@ check_text_regressors <- function(variables, data) {
 
 # Numbers with a decimal comma, thousands separated, percent, currency, brackets or a sign behind.
 number_pattern <- paste0(
-  "^[[:space:]]*[-+(\u2212]?[[:space:]]*(\\p{Sc}|[A-Z]{3}|kr\\.?)?[[:space:]]*[-+\u2212]?[0-9]+",
+  "^[[:space:]]*[-+(\u2212]?[[:space:]]*(\\p{Sc}|[A-Z]{3}[[:space:]]|kr\\.?)?[[:space:]]*[-+\u2212]?[0-9]+",
   "([., '\u00a0\u202f\u2009][0-9]+)*",
-  "([eE][-+]?[0-9]+)?[[:space:]]*(%|\\p{Sc}|[A-Z]{3}|kr\\.?)?[[:space:]]*[-)]?[[:space:]]*$"
+  "([eE][-+]?[0-9]+)?[[:space:]]*(%|\\p{Sc}|[[:space:]][A-Z]{3}|kr\\.?)?[[:space:]]*[-)]?[[:space:]]*$"
 )
 looks_like_number <- function(values) {
   !is.na(suppressWarnings(as.numeric(values))) | grepl(number_pattern, enc2utf8(values), perl = TRUE)

@@ -79,8 +79,7 @@ check_functions <- function(calls, env) {
       name <- call_name(inner)
       if (name == "|") stop_bar(call, inner)
       if (name %in% row_order_functions) stop_row_order(inner, name)
-      if (nzchar(name) && !grepl("::", deparse_words(inner[[1]]), fixed = TRUE) &&
-            !exists(name, envir = env, mode = "function") && !name %in% operator_names) {
+      if (is.symbol(inner[[1]]) && !exists(name, envir = env, mode = "function") && !name %in% operator_names) {
         stop_unknown_function(name, inner)
       }
     }

@@ -8,9 +8,10 @@ evaluate_variables <- function(terms, data, index = NULL) {
   names <- vapply(calls, deparse_words, character(1))
   check_formula_names(calls, data, env)
   scope <- columns_environment(data, env, index)
+  n <- nrow(data)
   values <- lapply(seq_along(calls), function(v) {
     value <- evaluate_in(calls[[v]], names[v], scope)
-    check_length(value, names[v], nrow(data))
+    check_length(value, names[v], n)
     if (is.logical(value) && v == 1) value + 0 else value
   })
   names(values) <- names

@@ -20,9 +20,9 @@ anova.panel_fit <- function(object, ...) {
   structure(
     data.frame("Res.Df" = df, RSS = ssr, Df = gained, "Sum of Sq" = c(NA, -diff(ssr)), F = f,
                "Pr(>F)" = stats::pf(f, gained, largest$df_residual, lower.tail = FALSE), check.names = FALSE),
-    heading = c("F test of nested models, under classical errors\n",
-                paste0(seq_along(fits), ": ", vapply(fits, nested_words, ""), collapse = "\n")),
-    class = c("anova", "data.frame")
+    heading = c("F test of nested models, under classical errors",
+                paste0(seq_along(fits), ": ", vapply(fits, nested_words, ""))),
+    class = c("nested_test", "anova", "data.frame")
   )
 }
 

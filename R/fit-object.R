@@ -24,8 +24,8 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
   all_names <- c(if (solution$lead == 1L) "(Intercept)", names(design$x))
   status <- solution$status
   if (length(status) < length(all_names)) status <- c(0L, status)
-  within <- if (method == "fixed") within_words(effects)
-  check_some_regressor(status, all_names, design, within)
+  within <- function() if (method == "fixed") within_words(effects)
+  check_some_regressor(status, all_names, design, within())
   check_enough_rows(solution, design, effects)
   estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
   fit <- list(
@@ -36,7 +36,7 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
     df_exact = !isFALSE(solution$exact), n = solution$n, sst = solution$sst, solution = solution,
     transform = transform, effects = effects, variance = variance,
-    dropped = rbind(design$dropped, dropped_terms(solution, status, all_names, method, within)),
+    dropped = dropped_terms(solution, status, all_names, method, within, design$dropped),
     r_squared = solution$r_squared, notes = notes
   )
   if (is.null(design$pieces)) fit$residuals <- core_residuals(design_rows(design), transform, solution)
@@ -139,8 +139,10 @@ missing_words <- function(missing) {
 
 # Which regressors went, and why: they do not vary within groups, or what the kept
 # ones before them leave of them is nothing.
-dropped_terms <- function(solution, status, names, method, within) {
+dropped_terms <- function(solution, status, names, method, within, before) {
   gone <- which(status != 0L)
+  if (length(gone) == 0) return(if (is.null(before)) nothing_dropped else before)
+  within <- within()
   offset <- length(names) - length(solution$status)
   kept <- names[(offset + 1):length(names)][solution$status == 0L]
   nothing <- if (!is.null(within)) {
@@ -155,8 +157,10 @@ dropped_terms <- function(solution, status, names, method, within) {
     if (status[j] == 1L || (method == "difference" && solution$norms[j - offset] == 0)) return(nothing)
     combination_words(kept[weighty(weights, solution, j - offset)])
   }, character(1))
-  data.frame(term = names[gone], reason = reasons)
+  rbind(before, data.frame(term = names[gone], reason = reasons))
 }
+
+nothing_dropped <- data.frame(term = character(), reason = character())
 
 # Which kept regressors matter in a combination, by size and not by rounding.
 weighty <- function(weights, solution, j) {

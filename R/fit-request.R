@@ -50,7 +50,9 @@ run_fit <- function(request) {
 columns_argument <- function(quo, data, argument) {
   value <- argument_value(quo, names(data))
   if (is.null(value) || rlang::is_formula(value, lhs = FALSE)) return(value)
-  if (is_one_text(value) && nzchar(value)) return(rlang::new_formula(NULL, as.name(value), env = baseenv()))
+  if (is_one_text(value) && nzchar(value) && (argument != "rows" || value %in% names(data))) {
+    return(rlang::new_formula(NULL, as.name(value), env = baseenv()))
+  }
   example <- if (is.data.frame(data)) names(data)[1] else "w"
   stop_wavetax(
     argument, sprintf("`%s` is %s.", argument, value_words(value)),

@@ -37,7 +37,7 @@ panel_balance <- function(data, how = c("fill", "entities", "block")) {
   }
   given_up <- c(named(lost, index$entity), named(format_period(outer), index$period),
                 count_of(sum(!keep), "row"))
-  rlang::inform(c(i = paste0("Given up: ", paste(given_up, collapse = "; "), ".")),
+  tell_wavetax(c(i = paste0("Given up: ", paste(given_up, collapse = "; "), ".")),
                 class = "wavetax_message_balance")
   data[keep, ]
 }
@@ -73,7 +73,7 @@ fill_panel <- function(data, index) {
     if (name == index$period) return(x[match(index$ticks, index$clock)][rep(seq_len(periods), N)])
     if (fixed_within(x, index)) x[first][code] else x[rows]
   })
-  rlang::inform(c(i = sprintf("Added: %s.", count_of(N * periods - nrow(data), "row"))),
+  tell_wavetax(c(i = sprintf("Added: %s.", count_of(N * periods - nrow(data), "row"))),
                 class = "wavetax_message_balance")
   out <- structure(stats::setNames(out, names(data)), class = "data.frame",
                    row.names = .set_row_names(N * periods))

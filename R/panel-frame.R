@@ -47,7 +47,7 @@ new_panel_frame <- function(data, entity, period, periods = NULL) {
   index <- index_keys(data, entity, period, periods)
   if (identical(index$unit, "month") && is.numeric(data[[period]]) && !inherits(data[[period]], "Date")) {
     ends <- label_text(range(data[[period]]))
-    rlang::inform(c(i = sprintf("`%s` is read as months, from %s to %s.", period, ends[1], ends[2])),
+    tell_wavetax(c(i = sprintf("`%s` is read as months, from %s to %s.", period, ends[1], ends[2])),
                   class = "wavetax_message_periods")
   }
   with_index(data, index)
@@ -257,6 +257,7 @@ plain_data_frame_keeping_names <- function(data) {
   index <- attr(x, "panel", exact = TRUE)
   args <- nargs() - !missing(drop)
   x <- plain_data_frame_keeping_names(x)
+  named <- if (args < 3) !missing(i) else !missing(j)
   if (args < 3 && !missing(i) && is.logical(i) && is.matrix(i)) return(x[i])
   out <- tryCatch(
     if (args < 3) {
@@ -268,7 +269,7 @@ plain_data_frame_keeping_names <- function(data) {
     } else {
       x[i, j, drop = drop]
     },
-    error = function(cnd) stop_selection(x, if (args < 3) i else if (!missing(j)) j)
+    error = function(cnd) stop_selection(x, if (named) if (args < 3) i else j)
   )
   if (!is.data.frame(out)) return(out)
   restore_panel(out, index)

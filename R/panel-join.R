@@ -85,7 +85,7 @@ say_joined <- function(mine, theirs, keys) {
     sprintf("%s of %s keys of %s matched%s.", count_words(length(a) - length(lost)),
             count_words(length(a)), whose, if (length(lost) > 0) paste0("; not ", list_some(lost)) else "")
   }
-  rlang::inform(
+  tell_wavetax(
     c(i = sprintf("Joined by %s.", paste(keys, collapse = " and ")), i = side(mine, theirs, "the panel"),
       i = side(theirs, mine, "the other table")),
     class = "wavetax_message_joined"

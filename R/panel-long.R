@@ -86,7 +86,7 @@ interleave <- function(columns, n) {
 }
 
 say_recognised <- function(variables, values, fixed) {
-  rlang::inform(
+  tell_wavetax(
     c(i = sprintf("%s in %s: %s.", count_of(length(variables), "variable"),
                   count_of(length(values), "period"), list_some(variables, 8)),
       i = sprintf("Periods: %s.", list_some(values, 6)),
@@ -215,7 +215,7 @@ panel_to_wide <- function(data, variables = NULL) {
   rest <- setdiff(others, moving)
   varies <- rest[!vapply(data[rest], fixed_within, logical(1), index)]
   if (length(varies) > 0) {
-    rlang::inform(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
+    tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
                   class = "wavetax_message_left_out")
   }
   fixed <- c(index$entity, setdiff(rest, varies))

@@ -289,7 +289,7 @@ say_kinds <- function(data) {
   lines <- vapply(unique(kinds), function(kind) {
     sprintf("%s: %s", kind, list_some(names(data)[kinds == kind], 12))
   }, "")
-  rlang::inform(
+  tell_wavetax(
     c(sprintf("%s, %s.", count_of(nrow(data), "row"), count_of(ncol(data), "column")),
       stats::setNames(lines, rep("*", length(lines)))),
     class = "wavetax_message_kinds"

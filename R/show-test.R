@@ -40,3 +40,18 @@ show_test_table <- function(test) {
   names(columns) <- c("", test$methods, "difference", "its error", "p")
   writeLines(c(format_columns(columns), ""))
 }
+
+#' @export
+print.nested_test <- function(x, ...) {
+  heading <- attr(x, "heading")
+  say_heading(heading[1])
+  for (line in heading[-1]) say(line)
+  writeLines("")
+  columns <- list(
+    as.character(seq_len(nrow(x))), count_words(x$Res.Df), align_decimal(format_number(x$RSS)),
+    ifelse(is.na(x$Df), "", count_words(x$Df)), align_decimal(format_number(x$F)), format_p(x[["Pr(>F)"]])
+  )
+  names(columns) <- c("", "residual df", "sum of squares", "restrictions lifted", "F", "p")
+  writeLines(format_columns(columns))
+  invisible(x)
+}

@@ -46,7 +46,8 @@ row_words <- function(rows, show = 3) {
 }
 
 deparse_words <- function(call) {
-  paste(trimws(deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))), collapse = " ")
+  lines <- deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))
+  if (length(lines) == 1) lines else paste(trimws(lines), collapse = " ")
 }
 
 # A number with a point, whatever the session's options.

@@ -134,3 +134,47 @@ test_that("check, profile and reshape say what is in a file", {
   expect_identical(failed$status, 1L)
   expect_identical(list.files(folder), "long.csv")
 })
+
+test_that("options without effect, wrong endings and outputs over inputs are refused before anything is read", {
+  folder <- fresh_folder()
+  input <- file.path(folder, "d.csv")
+  file.copy(shipped(), input)
+  refused <- function(words, ..., file = input) {
+    run <- fit_demo(..., file = file)
+    expect_identical(run$status, 2L, label = words)
+    expect_match(paste(run$err, collapse = " "), words)
+  }
+  missing <- file.path(folder, "not-there.csv")
+  refused("--by has no effect", "--errors", "classical", "--by", "coast", file = missing)
+  refused("--variance has no effect", "--model", "pooled", "--variance", "nerlove", file = missing)
+  refused("--effects has no effect", "--model", "pooled", "--effects", "both", file = missing)
+  refused("--tests has no effect", "--format", "csv", "--tests", file = missing)
+  refused("End the name in .json", "--save", input)
+  refused("End the name in .csv, .md or .html", "--table", "t.docx", file = missing)
+  refused("not written over", "--table", input)
+  link <- file.path(folder, "link.csv")
+  if (suppressWarnings(file.symlink(input, link))) refused("not written over", "--table", link)
+  expect_identical(nrow(utils::read.csv(input)), nrow(harbours))
+  expect_identical(sort(list.files(folder)), sort(c("d.csv", if (file.exists(link)) "link.csv")))
+})
+
+test_that("a reader that leaves early, a full device and a start-up file beside the data", {
+  skip_on_os("windows")
+  folder <- fresh_folder()
+  table <- file.path(folder, "t.md")
+  script <- shQuote(system.file("exec", "wavetax", package = "wavetax"))
+  libraries <- paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = ":")), " PATH=", shQuote(R.home("bin")),
+                      ":$PATH ")
+  bash <- function(line) suppressWarnings(system2("bash", c("-c", shQuote(line)), stdout = TRUE, stderr = FALSE))
+  fit <- paste0(libraries, "sh ", script, " fit ", shQuote(shipped()),
+                " --entity harbour --period season --formula 'log(nights) ~ levy'")
+  out <- bash(paste0(fit, " --table ", table, " | head -1; echo ${PIPESTATUS[0]}"))
+  expect_identical(out[2], "0")
+  expect_true(file.exists(table))
+  skip_if_not(file.exists("/dev/full"))
+  expect_identical(bash(paste0(fit, " > /dev/full; echo $?")), "1")
+  writeLines("writeLines('run', 'ran.txt')", file.path(folder, ".Rprofile"))
+  writeLines("R_DEFAULT_PACKAGES=NULL", file.path(folder, ".Renviron"))
+  expect_identical(utils::tail(bash(paste0("cd ", folder, "; ", fit, " > /dev/null; echo $?")), 1), "0")
+  expect_false(file.exists(file.path(folder, "ran.txt")))
+})
