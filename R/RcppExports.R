@@ -153,3 +153,7 @@ cpp_fitted_moments <- function(columns, weights, coefficients, centre, codes, gr
     .Call(`_wavetax_cpp_fitted_moments`, columns, weights, coefficients, centre, codes, groups, threads)
 }
 
+cpp_mean_moments <- function(means, sizes, coefficients, centre) {
+    .Call(`_wavetax_cpp_mean_moments`, means, sizes, coefficients, centre)
+}
+

@@ -201,11 +201,12 @@ core_swept_r_squared <- function(state, b) {
   sizes <- state$sizes[[state$order[1]]]
   both <- cbind(c(b, 0), c(numeric(length(b)), 1))
   left <- crossprod(state$within) + state$shared
-  within <- crossprod(both, left %*% both)
-  means <- crossprod(both, state$means - state$centre)
-  overall <- within + tcrossprod(means * rep(sqrt(sizes), each = 2L))
-  once <- means[, sizes > 0, drop = FALSE]
-  once <- once - rowMeans(once)
+  moments <- cpp_mean_moments(state$means, sizes, b, state$centre)
+  symmetric <- function(m) matrix(m[c(1, 2, 2, 3)], 2)
+  overall <- crossprod(both, left %*% both) + symmetric(moments[1:3])
+  groups <- sum(sizes > 0)
+  once <- symmetric(moments[6:8]) - tcrossprod(moments[4:5]) / groups
+  once[diag(once) <= 1e-13 * moments[c(6, 8)], ] <- 0
   # What x'b and y are made of, for telling variation from rounding.
   raw <- sqrt(state$squares + state$weight * state$centre^2)
   from <- c(sum(abs(b) * raw[-length(raw)]), raw[length(raw)])
@@ -214,7 +215,7 @@ core_swept_r_squared <- function(state, b) {
     if (any(size <= rounding_share * from)) return(NA_real_)
     min(1, (m[1, 2] / size[1] / size[2])^2)
   }
-  list(between = correlation(tcrossprod(once), from / sqrt(max(sizes))), overall = correlation(overall, from),
+  list(between = correlation(once, from / sqrt(max(sizes))), overall = correlation(overall, from),
        within_y = left[nrow(left), ncol(left)])
 }
 

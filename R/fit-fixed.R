@@ -68,8 +68,8 @@ estimate_fixed <- function(request) {
   }
   new_panel_fit(
     request, design, swept$solution, swept$transform,
-    effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
-                  sets, groups, swept$solution$levels)
+    effects = Map(function(set, groups, level, size) describe_effects(set, groups, level$level, level$slopes, size),
+                  sets, groups, swept$solution$levels, swept$sizes)
   )
 }
 
@@ -77,7 +77,8 @@ sweep_one_set <- function(design, groups) {
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)
   solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
-  list(solution = solution, transform = list(
+  sizes <- list(if (is.null(design[["weights"]])) as.integer(state$weight) else tabulate(groups$codes, groups$count))
+  list(solution = solution, sizes = sizes, transform = list(
     layers = list(core_layer(groups$codes, state$means)), centred = 1L, constant = TRUE
   ))
 }
@@ -94,7 +95,11 @@ sweep_sets <- function(design, sets, groups) {
   # Where no set has levels, the sweep added one for all rows.
   solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
-  list(solution = solution, transform = list(
+  sizes <- lapply(seq_along(sets), function(s) {
+    if (is.null(design[["weights"]])) return(as.integer(state$sizes[[s]]))
+    tabulate(groups[[s]]$codes, groups[[s]]$count)
+  })
+  list(solution = solution, sizes = sizes, transform = list(
     layers = state$layers, centred = state$centred, constant = TRUE
   ))
 }

@@ -490,6 +490,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_mean_moments
+Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre);
+RcppExport SEXP _wavetax_cpp_mean_moments(SEXP meansSEXP, SEXP sizesSEXP, SEXP coefficientsSEXP, SEXP centreSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sizes(sizesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_mean_moments(means, sizes, coefficients, centre));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_absorb", (DL_FUNC) &_wavetax_cpp_absorb, 10},
@@ -530,6 +543,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 4},
     {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
     {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 7},
+    {"_wavetax_cpp_mean_moments", (DL_FUNC) &_wavetax_cpp_mean_moments, 4},
     {NULL, NULL, 0}
 };
 

@@ -235,3 +235,12 @@ Rcpp::List cpp_fitted_moments(Rcpp::List columns, SEXP weights, Rcpp::NumericVec
   products(1, 1) = sums[size + 2];
   return Rcpp::List::create(Rcpp::Named("groups") = by_group, Rcpp::Named("products") = products);
 }
+
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes,
+                                     Rcpp::NumericVector coefficients, Rcpp::NumericVector centre) {
+  if (means.ncol() != sizes.size() || coefficients.size() + 1 != means.nrow() || centre.size() != means.nrow())
+    Rcpp::stop("The means are not of the columns of the regression.");
+  return Rcpp::wrap(wavetax::mean_moments(means.begin(), means.ncol(), means.nrow(), sizes.begin(),
+                                          coefficients.begin(), centre.begin()));
+}

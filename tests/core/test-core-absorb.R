@@ -79,3 +79,18 @@ test_that("sweeps are the same bits with one thread and with two", {
     expect_identical(results[[1]], results[[2]])
   }
 })
+
+test_that("R-squared from the sweep's own sums are those of the rows", {
+  s <- three_sets()
+  state <- core_absorb(s$rows, s$sets[c(1, 3)])
+  solution <- core_solve_absorbed(state)
+  known <- core_swept_r_squared(state, solution$full)
+  f <- drop(do.call(cbind, s$rows$x) %*% solution$full)
+  of <- s$sets[[state$order[1]]]
+  mean_of <- function(v) tapply(v, of$codes, mean)
+  expect_equal(known$overall, cor(f, s$rows$y)^2)
+  expect_equal(known$between, cor(mean_of(f), mean_of(s$rows$y))^2)
+  expect_equal(known$within_y, sum((s$rows$y - mean_of(s$rows$y)[of$codes])^2))
+  rows <- core_r_squared(s$rows, solution$full, core_groups(of$codes, of$count))
+  expect_equal(rows[c("between", "overall", "within_y")], known[c("between", "overall", "within_y")])
+})

@@ -374,6 +374,7 @@ class Absorber {
     for_each_lane([&](std::size_t lane) {
       allocate(matrix[lane], dense ? m * m : m);
       allocate(gram[lane], m);
+      if (dense && is_plain_graph()) return add_links(lane, matrix[lane], gram[lane]);
       Entries entries(m, first_.size());
       for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
         add_group(g, entries, matrix[lane], gram[lane]);
@@ -386,6 +387,42 @@ class Absorber {
       edges_.insert(edges_.end(), some.begin(), some.end());
       std::vector<Edge>().swap(some);
     }
+  }
+
+  // One set of levels beside the first, and rows that count alike: the matrix is that of a graph.
+  bool is_plain_graph() const {
+    return first_.size() == 1 && others_.size() == 1 && !first_[0].loading && !others_[0].loading && !rows_.weights;
+  }
+
+  // Each group links its levels to each other; groups in a row that have the same levels are
+  // taken together.
+  void add_links(std::size_t lane, std::vector<double>& matrix, std::vector<double>& gram) const {
+    const std::size_t m = unknowns;
+    const Term& other = placed_.others[0];
+    std::vector<std::size_t> levels_before, levels_now;
+    double alike = 0.0;
+    auto add = [&]() {
+      if (alike == 0.0) return;
+      const double size = static_cast<double>(levels_before.size()), factor = alike / (size + first_[0].ridge);
+      for (std::size_t a = 0; a < levels_before.size(); ++a) {
+        double* line = &matrix[levels_before[a] * m];
+        for (const std::size_t u : levels_before) line[u] -= factor;
+        line[levels_before[a]] += alike;
+        gram[levels_before[a]] += alike;
+      }
+    };
+    for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
+      levels_now.clear();
+      for (std::size_t p = start_[g]; p < start_[g + 1]; ++p) levels_now.push_back(other.unknown(p));
+      if (levels_now == levels_before) {
+        alike += 1.0;
+        continue;
+      }
+      add();
+      levels_before.swap(levels_now);
+      alike = levels_before.empty() ? 0.0 : 1.0;
+    }
+    add();
   }
 
   // The unknowns that a group touches, each once: B_i = D1_i'W D2 by loading of the first set.

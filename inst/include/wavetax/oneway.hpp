@@ -269,4 +269,21 @@ inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, 
   return out;
 }
 
+// Of f = x'b and y by group, means less `centre`: sums of size f f, f y, y y; then f, y, f f, f y and
+// y y of each group once. Empty groups do not count.
+inline std::vector<double> mean_moments(const double* means, std::size_t groups, std::size_t width,
+                                        const double* sizes, const double* coefficients, const double* centre) {
+  std::vector<double> out(8, 0.0);
+  for (std::size_t g = 0; g < groups; ++g) {
+    if (sizes[g] == 0.0) continue;
+    const double* mean = means + g * width;
+    const double y = mean[width - 1] - centre[width - 1];
+    double f = 0.0;
+    for (std::size_t c = 0; c + 1 < width; ++c) f += (mean[c] - centre[c]) * coefficients[c];
+    const double products[8] = {sizes[g] * f * f, sizes[g] * f * y, sizes[g] * y * y, f, y, f * f, f * y, y * y};
+    for (std::size_t i = 0; i < 8; ++i) out[i] += products[i];
+  }
+  return out;
+}
+
 }  // namespace wavetax
