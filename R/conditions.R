@@ -79,6 +79,6 @@ is_memory_error <- function(cnd) {
 
 memory_words <- function(message) {
   bytes <- suppressWarnings(as.numeric(sub("^([0-9]+) bytes of memory.*", "\\1", message)))
-  if (is.na(bytes)) return(message)
-  sprintf("%s GB in one piece could not be had.", formatC(bytes / 1e9, format = "f", digits = 1, decimal.mark = "."))
+  if (is.na(bytes)) return(if (!grepl("bad_alloc", message)) message)
+  sprintf("%s MB in one piece could not be had.", formatC(ceiling(bytes / 1e6), format = "d", big.mark = ","))
 }

@@ -78,7 +78,7 @@ class Absorber {
         term.offset = s == 0 ? 0 : unknowns;
         if (s > 0) unknowns += term.count;
         (s == 0 ? first_ : others_).push_back(term);
-        levels.emplace_back(term.count * width_);
+        levels.push_back(zeros(term.count * width_));
       }
     order_by_group(sets[0]);
     dense = unknowns <= options.dense_limit && dense_pays();
@@ -196,7 +196,8 @@ class Absorber {
   }
 
   void copy_by_group(const EffectSet& set) {
-    std::vector<int> place(rows_.n), next(start_.begin(), start_.end() - 1);
+    std::vector<int> place, next(start_.begin(), start_.end() - 1);
+    allocate(place, rows_.n);
     for (std::size_t r = 0; r < rows_.n; ++r) {
       if (r + fetch_ahead < rows_.n) __builtin_prefetch(&next[static_cast<std::size_t>(set.codes[r + fetch_ahead]) - 1], 1);
       place[r] = next[static_cast<std::size_t>(set.codes[r]) - 1]++;
@@ -213,7 +214,7 @@ class Absorber {
     };
     auto numbers = [&](const double* from) -> const double* {
       if (!from) return nullptr;
-      placed_.own_numbers.emplace_back(rows_.n);
+      placed_.own_numbers.push_back(zeros(rows_.n));
       scatter(from, placed_.own_numbers.back().data());
       return placed_.own_numbers.back().data();
     };
@@ -221,7 +222,8 @@ class Absorber {
     for (Term& term : placed_.others) {
       if (term.codes != before) {
         before = term.codes;
-        placed_.own_codes.emplace_back(rows_.n);
+        placed_.own_codes.emplace_back();
+        allocate(placed_.own_codes.back(), rows_.n);
         scatter(term.codes, placed_.own_codes.back().data());
       }
       term.codes = placed_.own_codes.back().data();
@@ -643,7 +645,7 @@ class Absorber {
 
   template <class Inverse>
   void iterate_columns(const Inverse& preconditioner, std::size_t most) {
-    solution_.assign(unknowns * width_, 0.0);
+    allocate(solution_, unknowns * width_);
     converged = true;
     achieved = 0.0;
     steps_ = 0;
@@ -667,7 +669,7 @@ class Absorber {
                                    [](const Term& term) { return !term.loading; });
     for_each_lane([&](std::size_t lane) {
       std::vector<double>& sum = parts[lane];
-      sum.assign(m * P, 0.0);
+      allocate(sum, m * P);
       std::vector<double> spread;
       for (std::size_t g = lane_[lane]; g < lane_[lane + 1]; ++g) {
         plain ? apply_plain<P>(g, v, spread, sum) : apply_group<P>(g, v, spread, sum);
@@ -745,7 +747,7 @@ class Absorber {
   template <std::size_t P, class Inverse>
   void iterate(std::size_t first_column, const Inverse& preconditioner, std::size_t most) {
     const std::size_t m = unknowns, active = std::min(P, width_ - first_column);
-    std::vector<double> x(m * P, 0.0), r(m * P, 0.0), z(m * P), direction(m * P), image(m * P);
+    std::vector<double> x = zeros(m * P), r = zeros(m * P), z = zeros(m * P), direction = zeros(m * P), image = zeros(m * P);
     for (std::size_t u = 0; u < m; ++u)
       for (std::size_t c = 0; c < active; ++c) r[u * P + c] = right_[u * width_ + first_column + c];
     const std::vector<double> right = r;

@@ -68,7 +68,7 @@ struct OneWayState {
   Triangle within;             // factor of the rows less their group's mean
 
   OneWayState(std::size_t groups_, std::size_t width_)
-      : groups(groups_), width(width_), weight(groups_), means(groups_ * width_), within(width_) {}
+      : groups(groups_), width(width_), weight(zeros(groups_)), means(zeros(groups_ * width_)), within(width_) {}
 
   // Of the rows less `centre` by column, where there is one: the means then have digits of their
   // own size, not of the columns'.

@@ -87,6 +87,12 @@ void allocate(std::vector<Value>& table, std::size_t size) {
   }
 }
 
+inline std::vector<double> zeros(std::size_t size) {
+  std::vector<double> out;
+  allocate(out, size);
+  return out;
+}
+
 // Sums over rows in any order into a table of `size` numbers: body(table, begin, end) adds
 // rows [begin, end). Rows are cut into two or four lanes, each with a table of its own, by the
 // table's size and never by the number of threads; the tables are added in order.

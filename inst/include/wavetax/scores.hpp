@@ -57,7 +57,7 @@ inline std::vector<double> combined_levels(const double* levels, std::size_t gro
                                            std::size_t width, const double* coefficients,
                                            const double* centre, bool ones) {
   const std::size_t first = ones ? 1 : 0, k = width - 1 - first;
-  std::vector<double> out(groups);
+  std::vector<double> out = zeros(groups);
   for (std::size_t g = 0; g < groups; ++g) {
     const double* level = levels + g * width;
     const double unit = ones ? level[0] : 1.0;
