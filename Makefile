@@ -3,6 +3,7 @@
 # make check    R CMD check
 # make docs     bindings and help pages from the sources
 # make lint     the formatting rules
+# make fuzz     random arguments to every exported function
 # make bench    speed and memory, side by side with base R
 # make screenshots   the pictures in docs/screenshots
 # make install  the package and the command-line tool, for this user
@@ -15,7 +16,7 @@ SOURCES := $(shell find R src inst data exec DESCRIPTION NAMESPACE man -type f !
 RUN := R_LIBS="$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
-.PHONY: demo test check docs lint bench screenshots install build clean
+.PHONY: demo test check docs lint fuzz bench screenshots install build clean
 
 demo: build
 	@$(RUN) exec/wavetax demo --out demo-output
@@ -47,6 +48,9 @@ docs: setup-docs
 
 lint: setup-lint
 	@Rscript tools/lint.R
+
+fuzz: build
+	@$(RUN) Rscript tools/fuzz.R
 
 bench: build
 	@$(RUN) Rscript bench/run.R
