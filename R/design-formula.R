@@ -271,13 +271,13 @@ lags_of <- function(k, env) {
 }
 
 check_lags <- function(k, name, call, index) {
-  if (is.numeric(k) && !anyNA(k) && length(k) <= most_lags &&
-      (is.null(index) || max(k) < index$span)) return(invisible())
   if (!is.numeric(k) || anyNA(k)) return(invisible()) # told when it is computed
+  too_far <- !is.null(index) && max(k) >= index$span
+  if (!too_far && length(k) <= most_lags) return(invisible())
   words <- sprintf("%s(%s, %s)", name, deparse_words(call$x), short_text(deparse_words(call$k)))
   stop_wavetax(
     "operator",
-    if (!is.null(index) && max(k) >= index$span) {
+    if (too_far) {
       sprintf("`%s` reaches beyond the panel, which has %s.", words, count_of(index$span, "period"))
     } else {
       sprintf("`%s` makes more than %d regressors.", words, most_lags)

@@ -166,11 +166,9 @@ residuals_of <- function(fit, type) {
 
 # A value for each row of the data, NA where the row was not used.
 pad_rows <- function(values, fit, pad) {
-  if (!pad || is.null(fit$design$rows)) {
-    if (pad && fit$method == "between") stop_between_rows(fit)
-    return(values)
-  }
+  if (!pad) return(values)
   if (fit$method == "between") stop_between_rows(fit)
+  if (is.null(fit$design$rows)) return(values)
   out <- rep(NA_real_, nrow(fit$design$data))
   out[fit$design$rows] <- values
   out
