@@ -16,6 +16,7 @@ SOURCES := $(shell find R src inst data exec DESCRIPTION NAMESPACE man -type f !
 RUN := R_LIBS="$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
+.NOTPARALLEL:
 .PHONY: demo test check docs lint fuzz bench screenshots install build clean
 
 demo: build
