@@ -10,16 +10,16 @@
 # Each installs what it needs first (tools/setup.sh).
 
 SHELL := /bin/bash
-LIBRARY := $(CURDIR)/.build/library
+LIBRARY := .build/library
 STAMP := $(LIBRARY)/.installed
 SOURCES := $(shell find R src inst data exec DESCRIPTION NAMESPACE man -type f ! -name '*.o' ! -name '*.so' 2>/dev/null)
-RUN := R_LIBS="$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
+RUN := R_LIBS="$(CURDIR)/$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
 .NOTPARALLEL:
 .PHONY: demo test check docs lint fuzz bench screenshots install build clean
 
-demo: build
+demo: setup-demo $(STAMP)
 	@$(RUN) exec/wavetax demo --out demo-output
 
 build: setup-build $(STAMP)
@@ -61,11 +61,13 @@ bench: build
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh
 
-install: setup-build
-	@R CMD INSTALL . > /dev/null
-	@mkdir -p "$(PREFIX)/bin"
-	@install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax"
-	@echo "Installed: the R package wavetax, and $(PREFIX)/bin/wavetax"
+install: setup-demo
+	@library="$$(Rscript tools/packages.R library)" && R CMD INSTALL --library="$$library" . > .build/install.log 2>&1 \
+	  || { tail -40 .build/install.log >&2; exit 1; }; \
+	mkdir -p "$(PREFIX)/bin" && install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax" && \
+	echo "Installed: the R package wavetax in $$library, and $(PREFIX)/bin/wavetax"
+	@case ":$$PATH:" in *":$(PREFIX)/bin:"*) ;; \
+	  *) echo "$(PREFIX)/bin is not on your PATH: add  export PATH=\"$(PREFIX)/bin:\$$PATH\"  to your shell's start-up file." ;; esac
 
 clean:
 	@rm -rf .build demo-output src/*.o src/*.so

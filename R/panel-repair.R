@@ -43,6 +43,7 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   keep <- rep(TRUE, nrow(data))
   for (from in base::names(names)) {
     rows <- which(data[[entity]] == from)
+    if (length(rows) == 0) rows <- which(data[[entity]] == signs_of_points(from))
     if (length(rows) == 0) stop_repair(sprintf("No row has the %s %s.", entity, dQuote(from, FALSE)))
     log <- c(log, list(log_cells("name", rows, entity, data[[entity]][rows], names[[from]])))
     data[[entity]][rows] <- names[[from]]
@@ -79,6 +80,15 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   rownames(out) <- NULL
   attr(out, "repair_log") <- structure(log, class = c("repair_log", "data.frame"))
   out
+}
+
+# A locale that lacks a sign has it in the names of a vector as its code point, <U+00ED>.
+signs_of_points <- function(text) {
+  points <- gregexpr("<U\\+[0-9A-Fa-f]{4,6}>", text)
+  regmatches(text, points) <- lapply(regmatches(text, points), function(found) {
+    vapply(found, function(one) intToUtf8(strtoi(gsub("[^0-9A-Fa-f]", "", sub("U", "", one)), 16L)), "")
+  })
+  text
 }
 
 check_repair_options <- function(names, drop, decimal, thousands) {

@@ -1,61 +1,53 @@
 #!/usr/bin/env bash
-# Installs what a task needs and is missing: tools/setup.sh build|test|docs|lint|screenshots
-# As root with apt: prebuilt Debian packages. Otherwise: R packages from CRAN into the
-# user's own library. Says what it does; quick when nothing is missing.
+# Installs what a task needs and is missing: tools/setup.sh build|demo|test|docs|lint|screenshots
+# As root with apt: prebuilt Debian packages. What these do not have, and all of it without root:
+# from CRAN into the user's own library (tools/packages.R). Quick when nothing is missing.
 set -euo pipefail
 task=${1:-build}
 
 case "$task" in
-  build) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse" tools="" ;;
-  test) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse testthat readxl openxlsx dplyr jsonlite" tools="" ;;
-  docs) packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse roxygen2" tools="" ;;
-  lint) packages="lintr" tools="" ;;
-  screenshots)
-    packages="Rcpp RcppEigen rlang cli data.table ggplot2 optparse"
-    tools="xterm:xterm Xvfb:xvfb import:imagemagick chromium:chromium fc-list:fontconfig xdpyinfo:x11-utils"
-    ;;
-  *) echo "setup: unknown task '$task'" >&2; exit 2 ;;
+  screenshots) tools="xterm:xterm Xvfb:xvfb import:imagemagick chromium:chromium fc-list:fontconfig xdpyinfo:x11-utils" ;;
+  *) tools="" ;;
 esac
 
+say() { echo "setup: $*" >&2; }
 can_apt() { [ "$(id -u)" = 0 ] && command -v apt-get >/dev/null; }
 apt_install() {
-  echo "setup: installing Debian packages: $*" >&2
+  say "installing Debian packages: $*"
   [ -n "${apt_updated:-}" ] || { apt-get update -qq >/dev/null; apt_updated=1; }
   DEBIAN_FRONTEND=noninteractive apt-get install -y -qq --no-install-recommends "$@" >/dev/null
 }
 
-if ! command -v Rscript >/dev/null || ! command -v g++ >/dev/null || ! command -v make >/dev/null; then
-  can_apt || { echo "setup: please install R (4.2 or later) with its development tools, make and a C++17 compiler" >&2; exit 1; }
+# The compiler is the one that R is configured with, whatever it is called.
+has_compiler() {
+  local compiler
+  compiler=$(R CMD config CXX17 2>/dev/null) || return 1
+  compiler=${compiler%% *}
+  [ -n "$compiler" ] && command -v "$compiler" >/dev/null
+}
+if ! command -v Rscript >/dev/null || ! command -v make >/dev/null || ! has_compiler; then
+  can_apt || { say "please install R (4.2 or later) with its development tools, make and a C++17 compiler"; exit 1; }
   apt_install r-base-core r-base-dev make g++
 fi
+Rscript -e 'if (getRversion() < "4.2") { message("setup: R 4.2 or later is needed; this is ", getRversion()); quit(status = 1) }'
 
 for tool in $tools; do
   command -v "${tool%%:*}" >/dev/null && continue
-  can_apt || { echo "setup: please install '${tool##*:}'" >&2; exit 1; }
+  can_apt || { say "please install '${tool##*:}'"; exit 1; }
   apt_install "${tool##*:}"
 done
 if [ "$task" = screenshots ] && can_apt && [ -z "$(fc-list | grep -i dejavu)" ]; then apt_install fonts-dejavu; fi
 
-missing_packages() {
-  Rscript -e 'wanted <- commandArgs(TRUE); cat(wanted[!nzchar(vapply(wanted, function(p) system.file(package = p), ""))])' $packages
-}
-
-missing=$(missing_packages)
-if [ -n "$missing" ] && can_apt; then
-  wanted=""
-  for package in $missing; do wanted="$wanted r-cran-$(echo "$package" | tr '[:upper:]' '[:lower:]')"; done
+missing=$(Rscript tools/packages.R missing "$task")
+[ -n "${missing// /}" ] || exit 0
+if can_apt; then
+  apt-get update -qq >/dev/null && apt_updated=1
+  known=""
+  for package in $missing; do
+    name="r-cran-$(echo "$package" | tr '[:upper:]' '[:lower:]')"
+    if apt-cache show "$name" >/dev/null 2>&1; then known="$known $name"; fi
+  done
   # shellcheck disable=SC2086
-  apt_install $wanted || echo "setup: not all of them could be had" >&2
-  missing=$(missing_packages)
+  [ -z "$known" ] || apt_install $known || say "not all of them could be had"
 fi
-if [ -n "$missing" ]; then
-  echo "setup: installing from CRAN into the user's library: $missing" >&2
-  # shellcheck disable=SC2086
-  Rscript -e '
-    library <- Sys.getenv("R_LIBS_USER")
-    dir.create(library, recursive = TRUE, showWarnings = FALSE)
-    if (identical(unname(getOption("repos")["CRAN"]), "@CRAN@")) chooseCRANmirror(ind = 1)
-    install.packages(commandArgs(TRUE), lib = library, quiet = TRUE)' $missing
-  missing=$(missing_packages)
-  [ -z "$missing" ] || { echo "setup: still missing: $missing" >&2; exit 1; }
-fi
+Rscript tools/packages.R install "$task"

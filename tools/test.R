@@ -15,12 +15,21 @@ count <- function(results) {
 }
 
 cat("C++ core\n")
-program <- file.path(".build", "core-test")
+# With the compiler that R is configured with, and the flag that it has for threads, if any.
+makeconf <- readLines(file.path(paste0(R.home("etc"), Sys.getenv("R_ARCH")), "Makeconf"))
+setting <- function(name) {
+  line <- grep(sprintf("^%s *=", name), makeconf, value = TRUE)
+  words <- strsplit(trimws(sub("^[^=]*=", "", line[1])), " +")[[1]]
+  words[nzchar(words)]
+}
 eigen <- system.file("include", package = "RcppEigen")
-compiled <- system2("g++", c(
-  "-std=c++17", "-O1", "-fopenmp", "-w", "-Iinst/include", paste0("-I", shQuote(eigen)),
-  "tests/cpp/core.cpp", "-o", program
-))
+compile <- function(source, program) {
+  compiler <- setting("CXX17")
+  flags <- c("-std=c++17", "-O1", setting("SHLIB_OPENMP_CXXFLAGS"), "-w", "-Iinst/include", paste0("-I", shQuote(eigen)))
+  system2(compiler[1], c(compiler[-1], flags, shQuote(source), "-o", shQuote(program)))
+}
+program <- file.path(".build", "core-test")
+compiled <- compile("tests/cpp/core.cpp", program)
 lines <- if (compiled == 0) suppressWarnings(system2(program, stdout = TRUE)) else character()
 writeLines(lines)
 closing <- regmatches(lines, regexec("^([0-9]+) passed, ([0-9]+) failed$", lines))
