@@ -4,11 +4,9 @@
 # Letters: N groups, T_i rows of group i, W_i their weight, k regressors, [x, y] has
 # k + 1 columns, the outcome last. Means are a (k + 1) x N matrix.
 
-core_one_way_state <- function(rows, groups, threads = core_threads(length(rows$y))) {
-  state <- cpp_one_way(
-    c(rows$x, list(rows$y)), rows$weights, groups$codes, groups$count, groups$sorted, threads
-  )
-  state$n <- length(rows$y)
+core_one_way_state <- function(rows, groups, threads = core_threads(rows$n)) {
+  state <- cpp_one_way(rows$columns, rows$weights, groups, rows$n, threads)
+  state$n <- rows$n
   state
 }
 
@@ -51,7 +49,7 @@ core_one_way_r_squared <- function(state, b, all_rows) {
 
 # ybar_i - xbar_i'b by group, of means less `centre`.
 core_group_residuals <- function(state, b, centre = numeric(length(b) + 1L)) {
-  cpp_combined_levels(state$means, b, centre, FALSE)
+  cpp_combined_levels(state$means, c(-b, 1), centre, 0L)
 }
 
 core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(state$weight)
@@ -63,11 +61,11 @@ core_solve_fixed <- function(state) {
     state$within, sqrt(colSums(all_rows^2))[-1], core_grand_means(state), sum(state$weight), state$n,
     sum(used), sum(core_centred(all_rows)[, ncol(state$within)]^2)
   )
-  levels <- core_group_residuals(state, solution$full, solution$centre)
+  levels <- core_group_residuals(state, solution$slopes, solution$centre)
   levels[!used] <- NA_real_
   solution$levels <- list(levels)
   solution$r_squared <- core_fixed_r_squared(
-    core_one_way_r_squared(state, solution$full, all_rows), solution, sum(state$within[, ncol(state$within)]^2),
+    core_one_way_r_squared(state, solution$slopes, all_rows), solution, sum(state$within[, ncol(state$within)]^2),
     sum(all_rows[, ncol(all_rows)]^2)
   )
   solution
@@ -86,10 +84,10 @@ core_fixed_r_squared <- function(known, solution, within, raw, swept = NULL) {
 # the norms of the columns as they were, `grand` their means, `weight` the sum of weights.
 core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, sst) {
   p <- ncol(within)
-  solution <- core_solve(within, own_norms[-p])
-  kept <- which(solution$status == 0L)
+  solved <- core_solve(within, own_norms[-p])
+  kept <- which(solved$status == 0L)
   k <- length(kept)
-  b <- core_full_coefficients(solution)
+  slopes <- core_full_coefficients(solved)
   # The constant makes the effects average zero over rows; [1, x~ + xbar] has the
   # coordinates of [1, x~], whose blocks are orthogonal, after this change of basis.
   basis <- diag(k + 1L)
@@ -100,12 +98,12 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
     out[-1, -1] <- rest
     out
   }
-  frame <- list(upper = block(sqrt(weight), solution$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
-  solution$coefficients <- c(grand[p] - sum(grand[-p] * b), solution$coefficients)
-  solution$root <- basis %*% block(1 / sqrt(weight), solution$root)
-  c(solution, list(
-    frame = frame, centre = grand,
-    norms = sqrt(colSums(within[, seq_along(b), drop = FALSE]^2)), full = b, lead = 1L, n = n,
-    df_effects = df_effects, df_residual = n - k - df_effects, sst = sst
-  ))
+  frame <- list(upper = block(sqrt(weight), solved$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
+  list(
+    coefficients = c(grand[p] - sum(grand[-p] * slopes), solved$coefficients), constant = TRUE,
+    status = solved$status, slopes = slopes, combination = rbind(0, solved$combination, deparse.level = 0),
+    root = basis %*% block(1 / sqrt(weight), solved$root), ssr = solved$ssr, frame = frame,
+    centre = grand, norms = sqrt(colSums(within^2))[-p], n = n, df_effects = df_effects,
+    df_residual = n - k - df_effects, sst = sst
+  )
 }

@@ -45,7 +45,7 @@ core_solve_dummies <- function(state, k) {
   )
   squares <- function(triangle) sum(triangle[, ncol(triangle)]^2)
   solution$r_squared <- core_fixed_r_squared(
-    core_one_way_r_squared(plain, solution$full, all_rows), solution, squares(plain$within), squares(all_rows),
+    core_one_way_r_squared(plain, solution$slopes, all_rows), solution, squares(plain$within), squares(all_rows),
     if (length(dummies) > 0) squares(within)
   )
   # The sums of weights of the second set's levels are those of its dummies.
@@ -57,7 +57,8 @@ core_solve_dummies <- function(state, k) {
   first <- plain$means - second[, -1, drop = FALSE] %*% state$means[dummies, , drop = FALSE]
   list(
     solution = solution, weights = weights,
-    layers = c(list(core_layer(NULL, first)), if (length(dummies) > 0) list(core_layer(NULL, second)))
+    layers = c(list(core_layer(NULL, first)),
+               if (length(dummies) > 0) list(core_layer(NULL, second, holds_centre = FALSE)))
   )
 }
 
@@ -66,7 +67,7 @@ core_refactor <- function(rows) cpp_merge_triangles(matrix(0, ncol(rows), ncol(r
 
 # Deviations from the constant by set; the second set's average zero over rows.
 core_piece_levels <- function(swept) {
-  b <- c(-swept$solution$full, 1)
+  b <- c(-swept$solution$slopes, 1)
   first <- drop(b %*% swept$layers[[1]]$levels) - swept$solution$coefficients[1]
   if (length(swept$layers) == 1) return(list(first))
   second <- drop(b %*% swept$layers[[2]]$levels)

@@ -12,21 +12,20 @@ core_solve_random <- function(state, components, parts, constant = TRUE) {
   sigma2_u <- components$sigma2_u
   theta <- core_theta(state$weight, sigma2_e, sigma2_u)
   between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta))
-  triangle <- core_merge_within(state, between)[, core_columns(state, constant)]
-  solution <- core_solve(triangle)
+  triangle <- core_merge_within(state, between)[, core_used_columns(state, constant)]
+  solved <- core_solve(triangle)
   centre <- core_centre(triangle, constant)
-  b <- core_full_coefficients(solution)
-  slopes <- if (constant) b[-1] else b
+  norms <- sqrt(colSums(triangle^2))
+  solution <- core_solution(
+    solved, constant, norms = if (constant) norms[-c(1L, length(norms))] else norms[-length(norms)],
+    frame = core_frame(solved, constant), centre = centre, n = state$n, df_effects = 0L,
+    df_residual = state$n - length(solved$coefficients), theta = theta
+  )
   used <- state$weight > 0
-  deviations <- core_group_residuals(state, slopes, centre) *
+  solution$deviations <- core_group_residuals(state, solution$slopes, centre) *
     (state$weight * sigma2_u / (sigma2_e + state$weight * sigma2_u))
-  deviations[!used] <- NA_real_
-  c(solution, list(
-    norms = sqrt(colSums(triangle[, seq_along(b), drop = FALSE]^2)), full = b,
-    lead = as.integer(constant), n = state$n, df_effects = 0L,
-    df_residual = state$n - length(solution$coefficients),
-    frame = core_frame(solution, constant), centre = centre, theta = theta, deviations = deviations,
-    log_jacobian = sum(log1p(-theta[used])),
-    r_squared = core_one_way_r_squared(state, slopes, parts$all_rows)
-  ))
+  solution$deviations[!used] <- NA_real_
+  solution$log_jacobian <- sum(log1p(-theta[used]))
+  solution$r_squared <- core_one_way_r_squared(state, solution$slopes, parts$all_rows)
+  solution
 }

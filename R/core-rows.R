@@ -3,19 +3,26 @@
 #   x         a list of k regressors, n doubles each, without the constant
 #   constant  whether the regression has one
 #   weights   n analytic weights, or NULL
-# and groups of rows as a list with
+#   columns   the list of x and y
+#   n, k
+# and groups of rows as one type for entities, periods, effects and clusters, made once and handed
+# on: class `row_groups`, a list with
 #   codes     n integers from 1 to count, 0 where the group is missing
 #   count     how many groups
 #   sorted    whether the codes never fall
-#   missing   how many codes are 0
+#   missing   how many codes are 0: a regression takes no such row
+#   sizes     how many rows each group has
+#   labels    what the groups are called, where they are called something
 
 core_rows <- function(y, x, constant = TRUE, weights = NULL) {
-  list(y = y, x = unname(x), constant = constant, weights = weights)
+  x <- unname(x)
+  list(y = y, x = x, constant = constant, weights = weights, columns = c(x, list(y)), n = length(y), k = length(x))
 }
 
-# A missing group has the code 0; `missing` counts them, and a regression takes no such row.
-core_groups <- function(codes, count = max(codes, 0L)) {
-  list(codes = codes, count = count, sorted = cpp_is_sorted(codes), missing = cpp_count_zeros(codes))
+core_groups <- function(codes, count = max(codes, 0L), labels = NULL) {
+  groups <- cpp_groups(codes, count)
+  if (!is.null(labels)) groups$labels <- labels
+  groups
 }
 
 # Below this many rows a second thread costs more than it gives.
@@ -29,7 +36,33 @@ core_threads <- function(n) {
 rank_tolerance <- 1e-9
 
 # The regression of the last column of a triangular factor on the others.
-core_solve <- function(triangle, own_norms = numeric()) cpp_solve(triangle, own_norms, rank_tolerance)
+core_solve <- function(triangle, own_norms = numeric()) {
+  solved <- cpp_solve(triangle, 1L, own_norms, rank_tolerance)
+  solved$coefficients <- drop(solved$coefficients)
+  solved
+}
+
+# The solution of a regression, as every estimator of the core gives it:
+#   coefficients   of the kept regressors in order, before them that of the constant
+#   constant       whether there is one
+#   status         of each regressor: 0 kept, 1 does not vary, 2 a combination of others
+#   slopes         of each regressor, 0 where dropped
+#   combination    a column a regressor: how a dropped one is made of what has a coefficient
+#   norms          of the regressors in the regression
+#   root, frame    from rows to orthonormal coordinates and on to coefficients: see core_frame()
+#   centre         of [x, y]: of the columns less these the constant is 0
+#   n, ssr, sst, df_residual, df_effects, r_squared
+# and what one estimator knows besides. `solved` is that of the regressors with the constant, if
+# there is one, first among them.
+core_solution <- function(solved, constant, ...) {
+  full <- core_full_coefficients(solved)
+  of_regressors <- if (constant) -1L else seq_along(full)
+  list(
+    coefficients = solved$coefficients, constant = constant, status = solved$status[of_regressors],
+    slopes = full[of_regressors], combination = solved$combination[, of_regressors, drop = FALSE],
+    root = solved$root, ssr = solved$ssr, ...
+  )
+}
 
 # Where the constant leads: the means of the regression's rows, by column after it, from the
 # first row of the factor; of the columns less these the constant is 0.

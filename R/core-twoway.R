@@ -1,55 +1,59 @@
 # Random effects of two sets, exact for unbalanced panels: V = s2_e I + s2_u D_N D_N' +
 # s2_v D_T D_T' is never formed. Generalised least squares is least squares on the rows less
-# shrunken levels, with a row for each of them (see `Absorber`); the levels solve a system in
-# the smaller set alone.
+# shrunken levels, with a row for each of them (see `EffectSystem`); the levels solve a system in
+# the smaller set alone. Sets are groups: both have levels and no trends.
 
-# Groups without a variance of their own are left out.
-core_solve_two_way <- function(rows, sets, sigma2_e, sigma2, threads = core_threads(length(rows$y))) {
-  n <- length(rows$y)
+# The system that swept the sets as fixed effects serves again, with ridges; where one of them has
+# no variance of its own the other makes a system alone.
+core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(parts$n)) {
+  rows <- parts$rows
   kept <- which(sigma2 > 0)
-  columns <- c(list(rep(1, n)), rows$x, list(rows$y))
-  centre <- c(0, core_weighted_means(columns[-1], NULL))
+  columns <- c(list(rep(1, rows$n)), rows$columns)
+  centre <- c(0, parts$centre)
   if (length(kept) == 0) {
-    state <- list(within = core_pooled_state(rows, threads)$triangle, levels = list(), log_determinant = 0)
+    state <- list(within = core_pooled_state(rows, threads)$triangle, levels = list(), dense = TRUE)
     order <- integer()
+    log_determinant <- 0
   } else {
-    order <- kept[core_elimination_order(sets[kept])]
-    options <- core_absorb_options
-    state <- cpp_absorb(columns, NULL, n, lapply(order, function(s) {
-      list(codes = sets[[s]]$codes, count = sets[[s]]$count, loadings = list(NULL), ridge = sigma2_e / sigma2[s])
-    }), centre, 1L, options$tolerance, options$max_iterations, options$dense_limit, threads)
+    system <- if (length(kept) == 2) parts$system else {
+      core_effect_system(lapply(parts$sets[kept], core_effect_set), rows$n, NULL, rows$k + 2, threads = threads)
+    }
+    order <- kept[system$order]
+    log_determinant <- cpp_effect_shrink(system$pointer, sigma2_e / sigma2[order])
+    state <- cpp_effect_sweep(system$pointer, columns, rows$n, centre, 1L)
+    state$dense <- system$dense
   }
-  use <- if (rows$constant) seq_along(columns) else seq_along(columns)[-1]
-  triangle <- state$within[, use]
-  solution <- core_solve(triangle)
-  b <- core_full_coefficients(solution)
-  slopes <- if (rows$constant) b[-1] else b
-  centre <- core_centre(triangle, rows$constant)
-  layers <- lapply(seq_along(order), function(l) core_layer(sets[[order[l]]]$codes, state$levels[[l]]))
-  deviations <- lapply(sets, function(set) numeric(set$count))
+  constant <- rows$constant
+  triangle <- state$within[, if (constant) seq_along(columns) else seq_along(columns)[-1]]
+  solved <- core_solve(triangle)
+  norms <- sqrt(colSums(triangle^2))
+  centre <- core_centre(triangle, constant)
+  solution <- core_solution(
+    solved, constant, norms = if (constant) norms[-c(1L, length(norms))] else norms[-length(norms)],
+    frame = core_frame(solved, constant), centre = centre, n = rows$n, df_effects = 0L,
+    df_residual = rows$n - length(solved$coefficients), iterations = if (!state$dense) state$iterations,
+    achieved = if (!state$dense) state$achieved, converged = state$converged, log_jacobian = -log_determinant / 2
+  )
+  solution$layers <- lapply(seq_along(order), function(l) {
+    core_layer(parts$sets[[order[l]]], state$levels[[l]], ones = 1L)
+  })
+  solution$deviations <- lapply(parts$sets, function(groups) numeric(groups$count))
   for (l in seq_along(order)) {
-    deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], slopes, centre, TRUE)
+    solution$deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, centre), 1L)
   }
-  c(solution, list(
-    frame = core_frame(solution, rows$constant), centre = centre,
-    norms = sqrt(colSums(triangle^2))[seq_along(b)], full = b,
-    lead = as.integer(rows$constant), n = n, df_effects = 0L,
-    df_residual = n - length(solution$coefficients), deviations = deviations, layers = layers,
-    iterations = if (isFALSE(state$dense)) state$iterations,
-    achieved = if (isFALSE(state$dense)) state$achieved, converged = state$converged,
-    log_jacobian = if (isFALSE(state$dense)) NA_real_ else -state$log_determinant / 2
-  ))
+  solution
 }
 
 # What both variance methods start from: the two-way within regression, and for each set the
 # means of [x, y] by group.
-core_two_way_parts <- function(rows, sets, threads = core_threads(length(rows$y))) {
-  swept <- core_absorb(rows, sets, threads = threads)
+core_two_way_parts <- function(rows, sets, threads = core_threads(rows$n)) {
+  system <- core_effect_system(lapply(sets, core_effect_set), rows$n, NULL, rows$k + 1, threads = threads)
+  swept <- core_sweep(rows, system)
   list(
-    rows = rows, sets = sets, n = length(rows$y), within = core_solve_absorbed(swept),
+    rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, within = core_solve_absorbed(swept),
     states = lapply(seq_along(sets), function(s) {
-      if (s == swept$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = length(rows$y)))
-      core_group_means(rows, core_groups(sets[[s]]$codes, sets[[s]]$count), threads)
+      if (s == system$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = rows$n))
+      core_group_means(rows, sets[[s]], threads)
     })
   )
 }
@@ -78,8 +82,8 @@ core_two_way_form <- function(parts, s, r) {
   set <- parts$sets[[s]]
   other <- parts$sets[[r]]
   within <- parts$within
-  form <- core_mean_form(core_group_triangle(state, sqrt(state$weight)), within$status, within$full,
-                         within$upper, parts$rows$constant)
+  form <- core_mean_form(core_group_triangle(state, sqrt(state$weight)), within$status, within$slopes,
+                         within$frame$upper[-1, -1, drop = FALSE], parts$rows$constant)
   kept <- form$kept
   frame <- core_frame(form$first, length(kept) > 0 && kept[1] == 1L)
   means <- t(core_coordinates(frame, t(rbind(1, state$means)[kept, , drop = FALSE])))
@@ -102,7 +106,7 @@ core_shared_cells <- function(set, other) {
   if (!cpp_any_repeated_cell(set$codes, other$codes, set$count, other$count)) return(set$count)
   cell <- (as.double(set$codes) - 1) * other$count + other$codes
   which_cell <- match(cell, unique(cell))
-  sum(tabulate(which_cell)[which_cell] / tabulate(set$codes, set$count)[set$codes])
+  sum(tabulate(which_cell)[which_cell] / set$sizes[set$codes])
 }
 
 # Balanced panels: within, between groups and between periods, each regression's variance
@@ -111,11 +115,11 @@ core_two_way_swamy_arora <- function(parts) {
   sigma2_e <- parts$within$ssr / parts$within$df_residual
   each <- lapply(1:2, function(s) {
     between <- core_group_triangle(parts$states[[s]], sqrt(parts$states[[s]]$weight))
-    use <- core_columns(parts$states[[s]], parts$rows$constant)
+    use <- core_used_columns(parts$states[[s]], parts$rows$constant)
     solution <- core_solve(between[, use])
     list(ssr = solution$ssr, df = parts$sets[[s]]$count - length(solution$coefficients))
   })
-  rows_each <- parts$n / vapply(parts$sets, `[[`, 0, "count")
+  rows_each <- parts$n / vapply(parts$sets, function(groups) as.double(groups$count), 0)
   variance <- vapply(each, function(one) one$ssr / one$df, numeric(1))
   list(
     sigma2_e = sigma2_e, sigma2 = (variance - sigma2_e) / rows_each, df_within = parts$within$df_residual,
@@ -124,7 +128,7 @@ core_two_way_swamy_arora <- function(parts) {
 }
 
 core_is_balanced <- function(sets) {
-  counts <- vapply(sets, `[[`, 0, "count")
+  counts <- vapply(sets, function(groups) as.double(groups$count), 0)
   length(sets[[1]]$codes) == prod(counts) &&
     !cpp_any_repeated_cell(sets[[1]]$codes, sets[[2]]$codes, counts[1], counts[2])
 }

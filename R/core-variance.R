@@ -7,14 +7,14 @@ core_variance_state <- function(state, constant = TRUE) {
   between <- core_group_triangle(state, sqrt(state$weight))
   all_rows <- core_merge_within(state, between)
   list(
-    columns = core_columns(state, constant), used = state$weight > 0, N = sum(state$weight > 0),
+    columns = core_used_columns(state, constant), used = state$weight > 0, N = sum(state$weight > 0),
     between = between, all_rows = all_rows,
     within = core_solve_within(state, all_rows)
   )
 }
 
 # Columns of a factor of [1, x, y] that a regression with or without constant has.
-core_columns <- function(state, constant) {
+core_used_columns <- function(state, constant) {
   if (constant) seq_len(nrow(state$means) + 1L) else 1L + seq_len(nrow(state$means))
 }
 

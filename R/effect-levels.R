@@ -51,7 +51,7 @@ level_rows <- function(fit, set, first, errors) {
   if (is.null(set$level)) return(NULL)
   missing <- rep(NA_real_, length(set$level))
   data.frame(
-    effect = set$name, group = set$labels, rows = set$size,
+    effect = set$name, group = set$groups$labels, rows = set$groups$sizes,
     level = set$level + if (first) constant_of(fit) else 0, deviation = set$level,
     std_error = if (is.null(errors)) missing else errors$level,
     deviation_error = if (is.null(errors)) missing else errors$deviation
@@ -62,7 +62,7 @@ slope_rows <- function(set) {
   do.call(rbind, lapply(seq_along(set$slopes), function(j) {
     slope <- set$slopes[[j]]
     data.frame(
-      effect = sprintf("%s:trend(%s)", set$name, set$trends[j]), group = set$labels, rows = set$size,
+      effect = sprintf("%s:trend(%s)", set$name, set$trends[j]), group = set$groups$labels, rows = set$groups$sizes,
       level = slope, deviation = slope - mean(slope), std_error = NA_real_, deviation_error = NA_real_
     )
   }))
@@ -100,7 +100,7 @@ slope_squares <- function(fit, x) colSums(mean_coordinates(fit, numeric(ncol(x))
 
 group_weights <- function(fit, set) {
   if (!is.null(set$groups$weight)) return(set$groups$weight)
-  core_group_sizes(set$groups, fit$design[["weights"]])
+  core_group_weights(set$groups, fit$design[["weights"]])
 }
 
 prediction_errors <- function(fit) {

@@ -74,7 +74,7 @@ collapsed_groups <- function(design, name) {
   first <- match(seq_along(design$y), design$collapsed$codes)
   own <- groups$codes[first]
   if (identical(own[design$collapsed$codes], groups$codes)) {
-    return(c(core_groups(own, groups$count), list(labels = groups$labels)))
+    return(core_groups(own, groups$count, groups$labels))
   }
   moved <- unique(design$collapsed$codes[own[design$collapsed$codes] != groups$codes])
   stop_wavetax(

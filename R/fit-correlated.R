@@ -53,7 +53,7 @@ add_means <- function(design, groups, name) {
   parts <- core_variance_state(state, design$constant)
   status <- parts$within$status
   varies <- which(status != 1L)
-  check_some_regressor(status, names(design$x), design, plural_of(name))
+  check_some_regressor(status, names(design$x), plural_of(name))
   by_group <- lapply(varies, function(j) state$means[j, ])
   names(by_group) <- mean_name(names(design$x)[varies])
   design$means <- list(column = name, labels = groups$labels, values = by_group)
@@ -61,9 +61,8 @@ add_means <- function(design, groups, name) {
   design$dropped <- data.frame(
     term = names(design$x)[combined],
     reason = vapply(combined, function(j) {
-      use <- names(design$x)[status == 0L][weighty(parts$within$combination[, j], c(parts$within, list(
-        norms = sqrt(colSums(state$within[, seq_along(status), drop = FALSE]^2)))), j)]
-      paste0(combination_words(use), " within ", plural_of(name))
+      solution <- c(parts$within, list(norms = sqrt(colSums(state$within^2))[seq_along(status)], constant = FALSE))
+      paste0(combination_words(names(design$x)[status == 0L][weighty(solution, j)]), " within ", plural_of(name))
     }, "")
   )
   kept <- setdiff(seq_along(design$x), combined)

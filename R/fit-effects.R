@@ -137,13 +137,10 @@ column_groups <- function(design, name) {
     check_finite_key(x, name)
     rank_key(x)
   }
-  new_groups(ranked)
+  ranked_groups(ranked)
 }
 
-# The one way from ranked values to groups: codes with 0 where missing, and how many those are.
-new_groups <- function(ranked) {
-  c(core_groups(ranked$codes, length(ranked$values)), list(labels = ranked$values))
-}
+ranked_groups <- function(ranked) core_groups(ranked$codes, length(ranked$values), ranked$values)
 
 # Groups by the combinations of several columns that occur.
 combined_groups <- function(design, names) {
@@ -158,7 +155,7 @@ combined_groups <- function(design, names) {
     label_text(part$labels[part$codes[first]])
   }), sep = ":"))
   ranked$values <- labels
-  new_groups(ranked)
+  ranked_groups(ranked)
 }
 
 # A trend on the used rows: the period counts on the panel's clock, other columns as numbers.
@@ -168,12 +165,10 @@ trend_values <- function(design, name) {
   as.double(used_column(design, name))
 }
 
-# What a fit keeps of a set of effects. `level` by group is a deviation from the constant;
-# `weight` of the groups is their size where rows are not weighted.
-describe_effects <- function(set, groups, level, slopes = list(), size = tabulate(groups$codes, groups$count)) {
+# What a fit keeps of a set of effects. `level` by group is a deviation from the constant.
+describe_effects <- function(set, groups, level, slopes = list()) {
   list(
-    name = set$name, columns = set$columns, trends = set$trends, intercept = set$intercept,
-    labels = groups$labels, groups = groups[names(groups) != "labels"], size = size,
-    singletons = sum(size == 1), level = level, slopes = slopes
+    name = set$name, columns = set$columns, trends = set$trends, intercept = set$intercept, groups = groups,
+    singletons = sum(groups$sizes == 1), level = level, slopes = slopes
   )
 }

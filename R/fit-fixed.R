@@ -68,8 +68,8 @@ estimate_fixed <- function(request) {
   }
   new_panel_fit(
     request, design, swept$solution, swept$transform,
-    effects = Map(function(set, groups, level, size) describe_effects(set, groups, level$level, level$slopes, size),
-                  sets, groups, swept$solution$levels, swept$sizes)
+    effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
+                  sets, groups, swept$solution$levels)
   )
 }
 
@@ -77,16 +77,12 @@ sweep_one_set <- function(design, groups) {
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)
   solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
-  sizes <- list(if (is.null(design[["weights"]])) as.integer(state$weight) else tabulate(groups$codes, groups$count))
-  list(solution = solution, sizes = sizes, transform = list(
-    layers = list(core_layer(groups$codes, state$means)), centred = 1L, constant = TRUE
-  ))
+  list(solution = solution, transform = list(layers = list(core_layer(groups, state$means)), constant = TRUE))
 }
 
 sweep_sets <- function(design, sets, groups) {
   core_sets <- Map(function(set, group) {
-    core_effect_set(group$codes, group$count, lapply(set$trends, function(name) trend_values(design, name)),
-                    set$intercept)
+    core_effect_set(group, lapply(set$trends, function(name) trend_values(design, name)), set$intercept)
   }, sets, groups)
   state <- core_absorb(design_rows(design), core_sets)
   solution <- core_solve_absorbed(state)
@@ -95,13 +91,7 @@ sweep_sets <- function(design, sets, groups) {
   # Where no set has levels, the sweep added one for all rows.
   solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
-  sizes <- lapply(seq_along(sets), function(s) {
-    if (is.null(design[["weights"]])) return(as.integer(state$sizes[[s]]))
-    tabulate(groups[[s]]$codes, groups[[s]]$count)
-  })
-  list(solution = solution, sizes = sizes, transform = list(
-    layers = state$layers, centred = state$centred, constant = TRUE
-  ))
+  list(solution = solution, transform = list(layers = state$layers, constant = TRUE))
 }
 
 # Within and between are those of the entity where it is among the effects, otherwise of the
@@ -109,9 +99,9 @@ sweep_sets <- function(design, sets, groups) {
 r_squared_of_sets <- function(design, sets, groups, state, solution) {
   of <- match(design$index$entity, vapply(sets, `[[`, "", "name"))
   of <- if (length(of) == 1 && !is.na(of)) of else 1L
-  known <- if (of == state$order[1]) core_swept_r_squared(state, solution$full)
+  known <- if (of == state$system$order[1]) core_swept_r_squared(state, solution$slopes)
   if (is.null(known)) {
-    known <- core_r_squared(design_rows(design), solution$full, groups[[of]])
+    known <- core_r_squared(design_rows(design), solution$slopes, groups[[of]])
   }
   p <- ncol(state$within)
   raw <- state$squares[p] + state$weight * state$centre[p]^2

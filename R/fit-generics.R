@@ -195,7 +195,7 @@ set_effect <- function(set, codes, values, design) {
   out <- if (is.null(set$level)) numeric(length(codes)) else set$level[codes]
   if (length(set$slopes) == 0) return(out)
   loadings <- core_loadings(
-    core_effect_set(set$groups$codes, set$groups$count, lapply(set$trends, values), set$intercept),
+    core_effect_set(set$groups, lapply(set$trends, values), set$intercept),
     design[["weights"]]
   )
   loadings <- Filter(Negate(is.null), loadings)
@@ -252,12 +252,8 @@ model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
 }
 
 swept_regressors <- function(fit) {
-  x <- fit$design$x
-  ones <- isTRUE(fit$transform$ones)
-  layers <- as.list(fit$transform$layers)
-  out <- cpp_swept(c(list(rep(1, fit$n)), x), fit$n, layers,
-                   c(if (ones) 1L else 0L, seq_along(x) + ones))
-  colnames(out) <- c("(Intercept)", names(x))
+  out <- core_swept(design_rows(fit$design), fit$transform, fit$solution)
+  colnames(out) <- names(fit$estimates)
   out
 }
 

@@ -21,13 +21,12 @@
 new_panel_fit <- function(request, design, solution, transform = NULL, effects = list(), variance = NULL,
                           notes = NULL, errors = request$errors) {
   method <- request$method
-  all_names <- c(if (solution$lead == 1L) "(Intercept)", names(design$x))
-  status <- solution$status
-  if (length(status) < length(all_names)) status <- c(0L, status)
+  terms <- names(design$x)
   within <- function() if (method == "fixed") within_words(effects)
-  check_some_regressor(status, all_names, design, within())
+  check_some_regressor(solution$status, terms, within())
   check_enough_rows(solution, design, effects)
-  estimates <- stats::setNames(solution$coefficients, all_names[status == 0L])
+  estimates <- stats::setNames(solution$coefficients, c(if (solution$constant) "(Intercept)",
+                                                        terms[solution$status == 0L]))
   fit <- list(
     method = method, call = written_call(request$call,
                                          design$formula), request = request, design = design, estimates = estimates,
@@ -36,7 +35,7 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
     ssr = solution$ssr, df_residual = solution$df_residual, df_effects = solution$df_effects,
     df_exact = !isFALSE(solution$exact), n = solution$n, sst = solution$sst, solution = solution,
     transform = transform, effects = effects, variance = variance,
-    dropped = dropped_terms(solution, status, all_names, method, within, design$dropped),
+    dropped = dropped_terms(solution, terms, method, within, design$dropped),
     r_squared = solution$r_squared, notes = notes
   )
   if (is.null(design$pieces)) fit$residuals <- core_residuals(design_rows(design), transform, solution)
@@ -114,12 +113,12 @@ check_enough_rows <- function(solution, design, effects) {
   )
 }
 
-check_some_regressor <- function(status, names, design, within) {
-  if (length(design$x) == 0 || any(status[names != "(Intercept)"] == 0L)) return(invisible())
+check_some_regressor <- function(status, names, within) {
+  if (length(names) == 0 || any(status == 0L)) return(invisible())
   stop_wavetax(
     "no_variation",
     if (is.null(within)) "No regressor varies." else sprintf("No regressor varies within %s.", within),
-    where = sprintf("%s.", list_some(setdiff(names, "(Intercept)"), 6)),
+    where = sprintf("%s.", list_some(names, 6)),
     todo = if (!is.null(within)) {
       "A model with these effects says nothing on them; `fit_pooled()` and `fit_random()` do."
     }
@@ -139,12 +138,11 @@ missing_words <- function(missing) {
 
 # Which regressors went, and why: they do not vary within groups, or what the kept
 # ones before them leave of them is nothing.
-dropped_terms <- function(solution, status, names, method, within, before) {
+dropped_terms <- function(solution, names, method, within, before) {
+  status <- solution$status
   gone <- which(status != 0L)
   if (length(gone) == 0) return(if (is.null(before)) nothing_dropped else before)
   within <- within()
-  offset <- length(names) - length(solution$status)
-  kept <- names[(offset + 1):length(names)][solution$status == 0L]
   nothing <- if (!is.null(within)) {
     sprintf("does not vary within %s", within)
   } else if (method == "difference") {
@@ -153,26 +151,31 @@ dropped_terms <- function(solution, status, names, method, within, before) {
     "zero in every row"
   }
   reasons <- vapply(gone, function(j) {
-    weights <- solution$combination[, j - offset]
-    if (status[j] == 1L || (method == "difference" && solution$norms[j - offset] == 0)) return(nothing)
-    combination_words(kept[weighty(weights, solution, j - offset)])
+    if (status[j] == 1L || (method == "difference" && solution$norms[j] == 0)) return(nothing)
+    combination_words(names[status == 0L][weighty(solution, j)], constant_weighs(solution, j))
   }, character(1))
   rbind(before, data.frame(term = names[gone], reason = reasons))
 }
 
 nothing_dropped <- data.frame(term = character(), reason = character())
 
-# Which kept regressors matter in a combination, by size and not by rounding.
-weighty <- function(weights, solution, j) {
-  norms <- solution$norms[solution$status == 0L]
-  abs(weights) * norms > 1e-6 * solution$norms[j]
+# Which kept regressors matter in the combination of a dropped one, by size and not by rounding.
+weighty <- function(solution, j) {
+  abs(slopes_of_combination(solution, j)) * solution$norms[solution$status == 0L] > 1e-6 * solution$norms[j]
 }
 
-combination_words <- function(names) {
-  others <- setdiff(names, "(Intercept)")
-  if (length(others) == 0) return("the same in every row")
-  if (length(others) == 1 && length(names) == 1) return(paste("a multiple of", others))
-  paste("a combination of", list_some(others, 4))
+slopes_of_combination <- function(solution, j) {
+  weights <- solution$combination[, j]
+  if (solution$constant) weights[-1] else weights
+}
+
+constant_weighs <- function(solution, j) {
+  solution$constant && abs(solution$combination[1, j] * solution$frame$upper[1, 1]) > 1e-6 * solution$norms[j]
+}
+
+combination_words <- function(names, constant = FALSE) {
+  if (length(names) == 0) return("the same in every row")
+  paste(if (length(names) == 1 && !constant) "a multiple of" else "a combination of", list_some(names, 4))
 }
 
 # Panel fits are clustered by entity unless told otherwise; a table without an entity

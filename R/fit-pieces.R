@@ -193,10 +193,11 @@ solve_pieces <- function(total, sets) {
   solution <- swept$solution
   levels <- core_piece_levels(swept)
   effects <- Map(function(set, labels, size, weight, level) {
-    describe_effects(set, list(count = length(labels), weight = weight, labels = labels), level, size = size)
+    groups <- list(count = length(labels), sizes = size, weight = weight, labels = labels)
+    describe_effects(set, groups, level)
   }, sets, total$labels, total$sizes, swept$weights, levels)
   list(solution = solution, effects = effects, transform = list(
-    layers = swept$layers, centred = 1L, constant = TRUE
+    layers = swept$layers, constant = TRUE
   ))
 }
 
@@ -225,16 +226,15 @@ add_piece_scores <- function(total, design, fit, name) {
   transform <- fit$transform
   for (s in seq_along(fit$effects)) {
     set <- fit$effects[[s]]
-    codes <- code_values(set$labels, used_column(design, set$columns))$codes
-    transform$layers[[s]]$codes <- codes
+    codes <- code_values(set$groups$labels, used_column(design, set$columns))$codes
+    transform$layers[[s]]$groups <- core_groups(codes, set$groups$count)
     before <- total$cluster_of[[s]][codes]
     total$cluster_of[[s]][codes] <- clusters
     changed <- any(before != clusters, na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters)
     if (changed) total$nested[s] <- FALSE
   }
   rows <- design_rows(design)
-  e <- core_residuals(rows, transform, fit$solution)
-  scores <- core_cluster_scores(rows, transform, fit$solution, e, core_groups(clusters, length(total$clusters)))
+  scores <- core_cluster_scores(rows, transform, fit$solution, core_groups(clusters, length(total$clusters)))
   seen <- seq_len(ncol(total$scores))
   scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
   total$scores <- scores

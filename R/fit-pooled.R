@@ -54,7 +54,7 @@ estimate_pooled <- function(request) {
   rows <- design_rows(design)
   solution <- core_solve_pooled(core_pooled_state(rows))
   if (!is.null(design$index)) {
-    known <- core_r_squared(rows, core_slopes(solution, rows), column_groups(design, design$index$entity),
+    known <- core_r_squared(rows, solution$slopes, column_groups(design, design$index$entity),
                             if (design$constant) solution$centre)
     solution$r_squared <- c(unlist(known[c("within", "between")]), solution$r_squared)
   }

@@ -53,7 +53,7 @@ prediction_variance <- function(fit, x, newdata, effects) {
     )
   }
   at <- set$groups$codes
-  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$labels))
+  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$groups$labels))
   weight <- group_weights(fit, set)[at]
   means <- t(layer_rows(fit, fit$transform$layers[[1]]$levels)[, at, drop = FALSE])
   if (fit$method == "fixed") {
@@ -149,7 +149,7 @@ new_effects <- function(fit, newdata) {
     labels <- do.call(paste, c(lapply(set$columns, function(name) label_text(plain_column(newdata[[name]]))),
                                sep = ":"))
     if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
-    at <- match(labels, as.character(set$labels))
+    at <- match(labels, as.character(set$groups$labels))
     mean_of <- fit$method != "fixed" || s > 1
     warn_unknown_effects(unique(labels[is.na(at)]), set$name, mean_of)
     effect <- set$level[at]

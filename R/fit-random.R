@@ -117,9 +117,7 @@ random_one_way <- function(design, groups, variance, name) {
   solution$deviations <- list(solution$deviations)
   list(
     solution = solution,
-    transform = list(
-      layers = list(core_layer(groups$codes, state$means, solution$theta)), centred = 1L
-    ),
+    transform = list(layers = list(core_layer(groups, state$means, solution$theta))),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
       sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
@@ -129,22 +127,20 @@ random_one_way <- function(design, groups, variance, name) {
 
 random_two_way <- function(design, groups, variance, names) {
   rows <- design_rows(design)
-  sets <- lapply(groups, function(group) core_effect_set(group$codes, group$count))
-  if (variance == "swamy-arora") check_balanced_sets(sets, names)
-  parts <- core_two_way_parts(rows, sets)
+  if (variance == "swamy-arora") check_balanced_sets(groups, names)
+  parts <- core_two_way_parts(rows, groups)
   check_converged(parts$within)
   check_within_df(parts$within, names)
   components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)
   check_enough_entities(components, names)
   check_noise_variance(components$sigma2_e, variance)
   sigma2 <- mapply(check_positive_variance, components$sigma2, names)
-  solution <- core_solve_two_way(rows, sets, components$sigma2_e, sigma2)
+  solution <- core_solve_two_way(parts, components$sigma2_e, sigma2)
   check_converged(solution)
-  slopes <- if (design$constant) solution$full[-1] else solution$full
-  known <- core_r_squared(rows, slopes, groups[[1]])
+  known <- core_r_squared(rows, solution$slopes, groups[[1]], parts$centre)
   solution$r_squared <- unlist(known[c("within", "between", "overall")])
   list(
-    solution = solution, transform = list(layers = solution$layers, ones = TRUE),
+    solution = solution, transform = list(layers = solution$layers, weighed = TRUE),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2 = stats::setNames(sigma2, names)
     )

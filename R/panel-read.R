@@ -78,20 +78,29 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
 }
 
 # Delimited text as it stands: zeros before a code are kept, whole numbers that R's own cannot hold
-# stay text, and a quote that was doubled within quotes is one. `name` is the file in messages.
-read_text_table <- function(path, name, ...) {
+# stay text, and a quote that was doubled within quotes is one. `name` is the file in messages; of a
+# `heading` alone the quotes cannot be judged.
+read_text_table <- function(path, name, ..., heading = FALSE) {
   read <- function(...) {
-    tryCatch(
+    # A reading that is stopped half way leaves the file open: what was odd is judged after it.
+    seen <- new.env(parent = emptyenv())
+    data <- tryCatch(
       withCallingHandlers(
         data.table::fread(file = path, data.table = FALSE, check.names = FALSE, integer64 = "character",
                           keepLeadingZeros = TRUE, logical01 = FALSE, ...),
-        warning = function(cnd) stop_not_a_table(name, conditionMessage(cnd))
+        warning = function(cnd) {
+          seen$odd <- c(seen$odd, conditionMessage(cnd))
+          tryInvokeRestart("muffleWarning")
+        }
       ),
       error = function(cnd) {
-        if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
+        if (is_memory_error(cnd)) rlang::cnd_signal(cnd)
         stop_not_a_table(name, conditionMessage(cnd))
       }
     )
+    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned", seen$odd)]
+    if (length(odd) > 0) stop_not_a_table(name, odd[1])
+    data
   }
   data <- read(...)
   wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE),

@@ -42,8 +42,7 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   log <- list()
   keep <- rep(TRUE, nrow(data))
   for (from in base::names(names)) {
-    rows <- which(data[[entity]] == from)
-    if (length(rows) == 0) rows <- which(data[[entity]] == signs_of_points(from))
+    rows <- rows_named(data[[entity]], from)
     if (length(rows) == 0) stop_repair(sprintf("No row has the %s %s.", entity, dQuote(from, FALSE)))
     log <- c(log, list(log_cells("name", rows, entity, data[[entity]][rows], names[[from]])))
     data[[entity]][rows] <- names[[from]]
@@ -80,6 +79,16 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   rownames(out) <- NULL
   attr(out, "repair_log") <- structure(log, class = c("repair_log", "data.frame"))
   out
+}
+
+# Also where the locale has not the signs: text read there is UTF-8 without its mark.
+rows_named <- function(x, name) {
+  rows <- which(x == name)
+  if (length(rows) > 0 || l10n_info()[["UTF-8"]]) return(rows)
+  x <- as.character(x)
+  unmarked <- Encoding(x) == "unknown" & validUTF8(x)
+  Encoding(x)[unmarked] <- "UTF-8"
+  which(x == signs_of_points(name))
 }
 
 # A locale that lacks a sign has it in the names of a vector as its code point, <U+00ED>.

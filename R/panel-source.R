@@ -44,7 +44,7 @@ csv_source <- function(file, columns) {
   header <- next_records(state, file, first_only = TRUE)
   block_file <- tempfile("piece-", fileext = ".csv")
   write_block(list(header), block_file)
-  names <- names(read_text_table(block_file, file, nrows = 0, header = TRUE))
+  names <- names(read_text_table(block_file, file, nrows = 0, header = TRUE, heading = TRUE))
   check_source_columns(columns, names, file)
   columns <- intersect(names, columns)
   opened <- TRUE

@@ -87,9 +87,7 @@ row_scores <- function(fit, name) {
   check_clusters(clusters, name)
   nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
   list(
-    scores = core_cluster_scores(
-      design_rows(fit$design), fit$transform, fit$solution, fit$residuals, clusters
-    ),
+    scores = core_cluster_scores(design_rows(fit$design), fit$transform, fit$solution, clusters),
     count = clusters$count, parameters = cluster_parameters(fit, nested)
   )
 }
@@ -109,7 +107,7 @@ cluster_column <- function(fit, by, named) {
 
 cluster_groups <- function(fit, name) {
   for (set in fit$effects) {
-    if (identical(name, set$columns)) return(c(set$groups, list(labels = set$labels)))
+    if (identical(name, set$columns)) return(set$groups)
   }
   column_groups(fit$design, name)
 }
@@ -143,6 +141,6 @@ cluster_parameters <- function(fit, nested) {
   if (!any(nested)) return(slopes + fit$df_effects)
   outside <- fit$effects[!nested]
   slopes + core_levels_rank(lapply(outside, function(set) {
-    core_effect_set(set$groups$codes, set$groups$count, set$trends, set$intercept)
+    core_effect_set(set$groups, set$trends, set$intercept)
   }))
 }

@@ -54,7 +54,7 @@ sample_words <- function(fit) {
       if (balanced) "balanced" else "unbalanced"
     )
   } else if (length(fit$effects) > 0) {
-    paste0(": ", list_words(vapply(fit$effects, function(set) count_of(length(set$labels), set$name), "")))
+    paste0(": ", list_words(vapply(fit$effects, function(set) count_of(length(set$groups$labels), set$name), "")))
   }
   left_out <- missing_words(design$missing)
   if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
@@ -184,7 +184,7 @@ variance_words <- function(fit) {
   parts <- sprintf("%s between %s (%s percent of the whole)", format_number(v$sigma2), plurals_of(names),
                    format_number(share, 3))
   theta <- if (!is.null(v$theta)) {
-    sprintf("; theta %s", paste(unique(places(range(v$theta[fit$effects[[1]]$size > 0]))), collapse = " to "))
+    sprintf("; theta %s", paste(unique(places(range(v$theta[fit$effects[[1]]$groups$sizes > 0]))), collapse = " to "))
   }
   paste0("Variance: ", format_number(v$sigma2_e), " within, ", list_words(parts), theta)
 }

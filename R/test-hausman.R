@@ -92,14 +92,14 @@ other_regressors <- function(a, b, common) {
 carried_over <- function(consistent, efficient) {
   solution <- consistent$solution
   names <- names(consistent$design$x)
-  status <- utils::tail(solution$status, length(names))
+  status <- solution$status
   kept <- names[status == 0L]
   map <- matrix(0, length(kept), length(names), dimnames = list(kept, names))
   map[cbind(kept, kept)] <- 1
   if (consistent$method == "fixed") {
     for (j in which(status == 2L)) {
-      use <- weighty(solution$combination[, j], solution, j)
-      map[use, j] <- solution$combination[use, j]
+      use <- weighty(solution, j)
+      map[use, j] <- slopes_of_combination(solution, j)[use]
     }
   }
   theirs <- slope_names(efficient)
@@ -115,8 +115,7 @@ carried_over <- function(consistent, efficient) {
   root <- map %*% efficient$root[at, , drop = FALSE]
   mine <- match(terms, kept)
   # R of the terms alone, with V_c = s2 R^-1 R^-T: the others' rows are left out of the root.
-  lead <- seq_len(solution$lead)
-  slopes <- setdiff(seq_along(consistent$estimates), lead)
+  slopes <- setdiff(seq_along(consistent$estimates), if (solution$constant) 1L)
   own <- consistent$root[slopes, slopes, drop = FALSE][mine, , drop = FALSE]
   upper <- if (length(mine) == length(kept)) solution$frame$upper[slopes, slopes, drop = FALSE] else solve_root(own)
   list(
@@ -258,7 +257,7 @@ few_entities <- 50
 
 hausman_notes <- function(form, compared, consistent, efficient, other) {
   k <- length(compared$terms)
-  groups <- if (length(consistent$effects) > 0) sum(consistent$effects[[1]]$size > 0)
+  groups <- if (length(consistent$effects) > 0) sum(consistent$effects[[1]]$groups$sizes > 0)
   robust <- setdiff(unique(c(consistent$errors$label, efficient$errors$label)), "classical")
   c(
     if (length(other) > 0) sprintf("Not compared, as one fit alone has them: %s.", list_some(other, 6)),

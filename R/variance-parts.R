@@ -27,6 +27,6 @@ variance_parts <- function(fit) {
     data.frame(part = c("within", names(v$sigma2)), variance = variance, sd = sqrt(variance),
                share = variance / sum(variance)),
     class = c("variance_parts", "data.frame"), method = v$method,
-    theta = if (!is.null(v$theta)) v$theta[fit$effects[[1]]$size > 0]
+    theta = if (!is.null(v$theta)) v$theta[fit$effects[[1]]$groups$sizes > 0]
   )
 }

@@ -11,64 +11,6 @@ Rcpp::Rostream<true>&  Rcpp::Rcout = Rcpp::Rcpp_cout_get();
 Rcpp::Rostream<false>& Rcpp::Rcerr = Rcpp::Rcpp_cerr_get();
 #endif
 
-// cpp_absorb
-Rcpp::List cpp_absorb(Rcpp::List columns, SEXP weights, double n, Rcpp::List sets, Rcpp::NumericVector centre, int ones, double tolerance, double max_iterations, double dense_limit, int threads);
-RcppExport SEXP _wavetax_cpp_absorb(SEXP columnsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP setsSEXP, SEXP centreSEXP, SEXP onesSEXP, SEXP toleranceSEXP, SEXP max_iterationsSEXP, SEXP dense_limitSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< double >::type n(nSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type sets(setsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
-    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
-    Rcpp::traits::input_parameter< double >::type max_iterations(max_iterationsSEXP);
-    Rcpp::traits::input_parameter< double >::type dense_limit(dense_limitSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_absorb(columns, weights, n, sets, centre, ones, tolerance, max_iterations, dense_limit, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_components
-Rcpp::List cpp_components(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count_first, int count_second);
-RcppExport SEXP _wavetax_cpp_components(SEXP firstSEXP, SEXP secondSEXP, SEXP count_firstSEXP, SEXP count_secondSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
-    Rcpp::traits::input_parameter< int >::type count_first(count_firstSEXP);
-    Rcpp::traits::input_parameter< int >::type count_second(count_secondSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_components(first, second, count_first, count_second));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_further_rank
-double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget, bool reduced);
-RcppExport SEXP _wavetax_cpp_further_rank(SEXP codesSEXP, SEXP countsSEXP, SEXP budgetSEXP, SEXP reducedSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type counts(countsSEXP);
-    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
-    Rcpp::traits::input_parameter< bool >::type reduced(reducedSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget, reduced));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_carried_sums
-Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from, Rcpp::IntegerVector to, int groups);
-RcppExport SEXP _wavetax_cpp_carried_sums(SEXP valuesSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP groupsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type from(fromSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type to(toSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_carried_sums(values, from, to, groups));
-    return rcpp_result_gen;
-END_RCPP
-}
 // cpp_interleave
 SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads);
 RcppExport SEXP _wavetax_cpp_interleave(SEXP columnsSEXP, SEXP nSEXP, SEXP doublesSEXP, SEXP threadsSEXP) {
@@ -149,6 +91,128 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_effect_system
+SEXP cpp_effect_system(Rcpp::List sets, SEXP weights, double n, double columns, double tolerance, double max_iterations, double dense_limit, int threads);
+RcppExport SEXP _wavetax_cpp_effect_system(SEXP setsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP columnsSEXP, SEXP toleranceSEXP, SEXP max_iterationsSEXP, SEXP dense_limitSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type sets(setsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< double >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
+    Rcpp::traits::input_parameter< double >::type max_iterations(max_iterationsSEXP);
+    Rcpp::traits::input_parameter< double >::type dense_limit(dense_limitSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_system(sets, weights, n, columns, tolerance, max_iterations, dense_limit, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_facts
+Rcpp::List cpp_effect_facts(SEXP system);
+RcppExport SEXP _wavetax_cpp_effect_facts(SEXP systemSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_facts(system));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_inverse
+Rcpp::NumericMatrix cpp_effect_inverse(SEXP system);
+RcppExport SEXP _wavetax_cpp_effect_inverse(SEXP systemSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_inverse(system));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_leverage
+Rcpp::NumericVector cpp_effect_leverage(SEXP system);
+RcppExport SEXP _wavetax_cpp_effect_leverage(SEXP systemSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_leverage(system));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_reweight
+void cpp_effect_reweight(SEXP system, Rcpp::NumericVector weights, double n);
+RcppExport SEXP _wavetax_cpp_effect_reweight(SEXP systemSEXP, SEXP weightsSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    cpp_effect_reweight(system, weights, n);
+    return R_NilValue;
+END_RCPP
+}
+// cpp_effect_shrink
+double cpp_effect_shrink(SEXP system, std::vector<double> ridges);
+RcppExport SEXP _wavetax_cpp_effect_shrink(SEXP systemSEXP, SEXP ridgesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type ridges(ridgesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_shrink(system, ridges));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_sweep
+Rcpp::List cpp_effect_sweep(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int ones);
+RcppExport SEXP _wavetax_cpp_effect_sweep(SEXP systemSEXP, SEXP columnsSEXP, SEXP nSEXP, SEXP centreSEXP, SEXP onesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< std::vector<double> >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_sweep(system, columns, n, centre, ones));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_components
+Rcpp::List cpp_components(Rcpp::IntegerVector first, Rcpp::IntegerVector second, int count_first, int count_second);
+RcppExport SEXP _wavetax_cpp_components(SEXP firstSEXP, SEXP secondSEXP, SEXP count_firstSEXP, SEXP count_secondSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< int >::type count_first(count_firstSEXP);
+    Rcpp::traits::input_parameter< int >::type count_second(count_secondSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_components(first, second, count_first, count_second));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_further_rank
+double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double budget, bool reduced);
+RcppExport SEXP _wavetax_cpp_further_rank(SEXP codesSEXP, SEXP countsSEXP, SEXP budgetSEXP, SEXP reducedSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type codes(codesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type counts(countsSEXP);
+    Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
+    Rcpp::traits::input_parameter< bool >::type reduced(reducedSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget, reduced));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_carried_sums
+Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from, Rcpp::IntegerVector to, int groups);
+RcppExport SEXP _wavetax_cpp_carried_sums(SEXP valuesSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type from(fromSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type to(toSEXP);
+    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_carried_sums(values, from, to, groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_rank_by_table
 SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit);
 RcppExport SEXP _wavetax_cpp_rank_by_table(SEXP xSEXP, SEXP limitSEXP) {
@@ -160,13 +224,14 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_is_sorted
-bool cpp_is_sorted(Rcpp::IntegerVector codes);
-RcppExport SEXP _wavetax_cpp_is_sorted(SEXP codesSEXP) {
+// cpp_groups
+Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count);
+RcppExport SEXP _wavetax_cpp_groups(SEXP codesSEXP, SEXP countSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_is_sorted(codes));
+    Rcpp::traits::input_parameter< double >::type count(countSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_groups(codes, count));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -179,16 +244,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< int >::type count(countSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_is_nested(groups, clusters, count));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_count_zeros
-double cpp_count_zeros(Rcpp::IntegerVector codes);
-RcppExport SEXP _wavetax_cpp_count_zeros(SEXP codesSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_count_zeros(codes));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -313,32 +368,30 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_one_way
-Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups, bool sorted, int threads);
-RcppExport SEXP _wavetax_cpp_one_way(SEXP columnsSEXP, SEXP weightsSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP sortedSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::List groups, double n, int threads);
+RcppExport SEXP _wavetax_cpp_one_way(SEXP columnsSEXP, SEXP weightsSEXP, SEXP groupsSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_one_way(columns, weights, codes, groups, sorted, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_one_way(columns, weights, groups, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_group_means
-Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups, bool sorted, int threads);
-RcppExport SEXP _wavetax_cpp_group_means(SEXP columnsSEXP, SEXP weightsSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP sortedSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::List groups, double n, int threads);
+RcppExport SEXP _wavetax_cpp_group_means(SEXP columnsSEXP, SEXP weightsSEXP, SEXP groupsSEXP, SEXP nSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_means(columns, weights, codes, groups, sorted, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_group_means(columns, weights, groups, n, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -366,63 +419,52 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_solve
-Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, Rcpp::NumericVector own_norm, double tolerance);
-RcppExport SEXP _wavetax_cpp_solve(SEXP triangleSEXP, SEXP own_normSEXP, SEXP toleranceSEXP) {
+Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, int outcomes, Rcpp::NumericVector own_norm, double tolerance);
+RcppExport SEXP _wavetax_cpp_solve(SEXP triangleSEXP, SEXP outcomesSEXP, SEXP own_normSEXP, SEXP toleranceSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type triangle(triangleSEXP);
+    Rcpp::traits::input_parameter< int >::type outcomes(outcomesSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type own_norm(own_normSEXP);
     Rcpp::traits::input_parameter< double >::type tolerance(toleranceSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_solve(triangle, own_norm, tolerance));
+    rcpp_result_gen = Rcpp::wrap(cpp_solve(triangle, outcomes, own_norm, tolerance));
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_residuals
-Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, Rcpp::List layers, double n, int threads);
-RcppExport SEXP _wavetax_cpp_residuals(SEXP columnsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP layersSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+// cpp_combination
+Rcpp::NumericVector cpp_combination(Rcpp::List view, int threads);
+RcppExport SEXP _wavetax_cpp_combination(SEXP viewSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
-    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_residuals(columns, coefficients, centre, layers, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_combination(view, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_combined_levels
-Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, bool ones);
-RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP onesSEXP) {
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector combination, Rcpp::NumericVector centre, int ones);
+RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP combinationSEXP, SEXP centreSEXP, SEXP onesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type levels(levelsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type combination(combinationSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< bool >::type ones(onesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, coefficients, centre, ones));
+    Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, combination, centre, ones));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights, Rcpp::NumericVector residuals, Rcpp::IntegerVector clusters, int count, bool sorted, Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift, Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP columnsSEXP, SEXP weightsSEXP, SEXP residualsSEXP, SEXP clustersSEXP, SEXP countSEXP, SEXP sortedSEXP, SEXP layersSEXP, SEXP pickSEXP, SEXP shiftSEXP, SEXP centreSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type residuals(residualsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clusters(clustersSEXP);
-    Rcpp::traits::input_parameter< int >::type count(countSEXP);
-    Rcpp::traits::input_parameter< bool >::type sorted(sortedSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type shift(shiftSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(columns, weights, residuals, clusters, count, sorted, layers, pick, shift, centre, factor, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -452,15 +494,13 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_swept
-Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers, Rcpp::IntegerVector pick);
-RcppExport SEXP _wavetax_cpp_swept(SEXP columnsSEXP, SEXP nSEXP, SEXP layersSEXP, SEXP pickSEXP) {
+Rcpp::NumericMatrix cpp_swept(Rcpp::List view, int threads);
+RcppExport SEXP _wavetax_cpp_swept(SEXP viewSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< double >::type n(nSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type layers(layersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type pick(pickSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_swept(columns, n, layers, pick));
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_swept(view, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -475,40 +515,32 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_fitted_moments
-Rcpp::List cpp_fitted_moments(Rcpp::List columns, SEXP weights, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre, Rcpp::IntegerVector codes, int groups, int threads);
-RcppExport SEXP _wavetax_cpp_fitted_moments(SEXP columnsSEXP, SEXP weightsSEXP, SEXP coefficientsSEXP, SEXP centreSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_fitted_moments(Rcpp::List view, Rcpp::List groups, int threads);
+RcppExport SEXP _wavetax_cpp_fitted_moments(SEXP viewSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_fitted_moments(columns, weights, coefficients, centre, codes, groups, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_fitted_moments(view, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_mean_moments
-Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes, Rcpp::NumericVector coefficients, Rcpp::NumericVector centre);
-RcppExport SEXP _wavetax_cpp_mean_moments(SEXP meansSEXP, SEXP sizesSEXP, SEXP coefficientsSEXP, SEXP centreSEXP) {
+Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes, Rcpp::NumericVector combination, Rcpp::NumericVector centre);
+RcppExport SEXP _wavetax_cpp_mean_moments(SEXP meansSEXP, SEXP sizesSEXP, SEXP combinationSEXP, SEXP centreSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type means(meansSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type sizes(sizesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type coefficients(coefficientsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type combination(combinationSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_mean_moments(means, sizes, coefficients, centre));
+    rcpp_result_gen = Rcpp::wrap(cpp_mean_moments(means, sizes, combination, centre));
     return rcpp_result_gen;
 END_RCPP
 }
 
 static const R_CallMethodDef CallEntries[] = {
-    {"_wavetax_cpp_absorb", (DL_FUNC) &_wavetax_cpp_absorb, 10},
-    {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
-    {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
-    {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
     {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},
@@ -516,10 +548,19 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_integer64", (DL_FUNC) &_wavetax_cpp_integer64, 1},
     {"_wavetax_cpp_integer64_text", (DL_FUNC) &_wavetax_cpp_integer64_text, 1},
     {"_wavetax_cpp_write_output", (DL_FUNC) &_wavetax_cpp_write_output, 1},
+    {"_wavetax_cpp_effect_system", (DL_FUNC) &_wavetax_cpp_effect_system, 8},
+    {"_wavetax_cpp_effect_facts", (DL_FUNC) &_wavetax_cpp_effect_facts, 1},
+    {"_wavetax_cpp_effect_inverse", (DL_FUNC) &_wavetax_cpp_effect_inverse, 1},
+    {"_wavetax_cpp_effect_leverage", (DL_FUNC) &_wavetax_cpp_effect_leverage, 1},
+    {"_wavetax_cpp_effect_reweight", (DL_FUNC) &_wavetax_cpp_effect_reweight, 3},
+    {"_wavetax_cpp_effect_shrink", (DL_FUNC) &_wavetax_cpp_effect_shrink, 2},
+    {"_wavetax_cpp_effect_sweep", (DL_FUNC) &_wavetax_cpp_effect_sweep, 5},
+    {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
+    {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
+    {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
-    {"_wavetax_cpp_is_sorted", (DL_FUNC) &_wavetax_cpp_is_sorted, 1},
+    {"_wavetax_cpp_groups", (DL_FUNC) &_wavetax_cpp_groups, 2},
     {"_wavetax_cpp_is_nested", (DL_FUNC) &_wavetax_cpp_is_nested, 3},
-    {"_wavetax_cpp_count_zeros", (DL_FUNC) &_wavetax_cpp_count_zeros, 1},
     {"_wavetax_cpp_strictly_ordered", (DL_FUNC) &_wavetax_cpp_strictly_ordered, 2},
     {"_wavetax_cpp_any_repeated_cell", (DL_FUNC) &_wavetax_cpp_any_repeated_cell, 4},
     {"_wavetax_cpp_first_and_last", (DL_FUNC) &_wavetax_cpp_first_and_last, 3},
@@ -530,19 +571,19 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_available_threads", (DL_FUNC) &_wavetax_cpp_available_threads, 0},
     {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 4},
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},
-    {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 6},
-    {"_wavetax_cpp_group_means", (DL_FUNC) &_wavetax_cpp_group_means, 6},
+    {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 5},
+    {"_wavetax_cpp_group_means", (DL_FUNC) &_wavetax_cpp_group_means, 5},
     {"_wavetax_cpp_merge_one_way", (DL_FUNC) &_wavetax_cpp_merge_one_way, 2},
     {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
-    {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 3},
-    {"_wavetax_cpp_residuals", (DL_FUNC) &_wavetax_cpp_residuals, 6},
+    {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 4},
+    {"_wavetax_cpp_combination", (DL_FUNC) &_wavetax_cpp_combination, 2},
     {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 4},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 12},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 4},
     {"_wavetax_cpp_coordinate_gram", (DL_FUNC) &_wavetax_cpp_coordinate_gram, 5},
     {"_wavetax_cpp_to_orthonormal", (DL_FUNC) &_wavetax_cpp_to_orthonormal, 2},
-    {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 4},
+    {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 2},
     {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
-    {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 7},
+    {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 3},
     {"_wavetax_cpp_mean_moments", (DL_FUNC) &_wavetax_cpp_mean_moments, 4},
     {NULL, NULL, 0}
 };

@@ -14,9 +14,32 @@ SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit) {
   return Rcpp::List::create(Rcpp::Named("codes") = codes, Rcpp::Named("values") = values);
 }
 
+// The one maker of groups: list(codes, count, sorted, missing, sizes) from codes between 0 (missing)
+// and `count`, which are checked here and not again.
 // [[Rcpp::export(rng = false)]]
-bool cpp_is_sorted(Rcpp::IntegerVector codes) {
-  return wavetax::is_sorted(codes.begin(), codes.size());
+Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
+  if (!(count >= 0.0) || count > std::numeric_limits<int>::max()) Rcpp::stop("The count of groups is not one.");
+  Rcpp::IntegerVector sizes(static_cast<R_xlen_t>(count));
+  const unsigned limit = static_cast<unsigned>(count);
+  const R_xlen_t n = codes.size();
+  const int* code = codes.begin();
+  int* size = sizes.begin();
+  double missing = 0.0;
+  bool sorted = true;
+  for (R_xlen_t r = 0; r < n; ++r) {
+    if (static_cast<unsigned>(code[r]) > limit) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+    if (r > 0 && code[r] < code[r - 1]) sorted = false;
+    if (code[r] == 0) {
+      ++missing;
+    } else {
+      ++size[code[r] - 1];
+    }
+  }
+  Rcpp::List out = Rcpp::List::create(Rcpp::Named("codes") = codes, Rcpp::Named("count") = static_cast<int>(count),
+                                      Rcpp::Named("sorted") = sorted, Rcpp::Named("missing") = missing,
+                                      Rcpp::Named("sizes") = sizes);
+  out.attr("class") = "row_groups";
+  return out;
 }
 
 // Whether every group lies in one cluster.
@@ -30,11 +53,6 @@ bool cpp_is_nested(Rcpp::IntegerVector groups, Rcpp::IntegerVector clusters, int
     if (known != clusters[r]) return false;
   }
   return true;
-}
-
-// [[Rcpp::export(rng = false)]]
-double cpp_count_zeros(Rcpp::IntegerVector codes) {
-  return static_cast<double>(std::count(codes.begin(), codes.end(), 0));
 }
 
 // [[Rcpp::export(rng = false)]]

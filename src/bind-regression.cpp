@@ -1,14 +1,16 @@
 #include "bindings.h"
 
+#include <wavetax/levels.hpp>
 #include <wavetax/oneway.hpp>
-#include <wavetax/scores.hpp>
+#include <wavetax/sinks.hpp>
 #include <wavetax/solve.hpp>
 #include <wavetax/triangle.hpp>
+#include <wavetax/visit.hpp>
 
 namespace {
 
 Rcpp::List pack(const wavetax::OneWayState& state) {
-  Rcpp::NumericMatrix means(state.width, state.groups);
+  Rcpp::NumericMatrix means(state.width, state.count);
   std::copy(state.means.begin(), state.means.end(), means.begin());
   return Rcpp::List::create(Rcpp::Named("weight") = state.weight, Rcpp::Named("means") = means,
                             Rcpp::Named("within") = ::pack(state.within.matrix()));
@@ -24,20 +26,71 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
   return out;
 }
 
-// Layers as R has them: lists of codes, levels (a column a group), theta and loading.
-std::vector<wavetax::Layer> as_layers(const Rcpp::List& layers, R_xlen_t n) {
-  std::vector<wavetax::Layer> out;
-  for (R_xlen_t l = 0; l < layers.size(); ++l) {
-    const Rcpp::List layer = layers[l];
-    wavetax::Layer one;
-    SEXP levels = layer["levels"];
-    one.codes = checked_codes(layer["codes"], Rf_ncols(levels), n);
-    one.levels = REAL(levels);
-    one.width = static_cast<std::size_t>(Rf_nrows(levels));
-    one.theta = real_or_null(layer["theta"]);
-    one.loading = real_or_null(layer["loading"]);
-    out.push_back(one);
+// A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
+// given). Layers are lists of groups, levels (a column a group), theta, loading, holds_centre and
+// ones (a place, 0 for none); `pick` is the place of each column among the stored levels, 0 for the
+// column of ones that is not stored.
+class RView {
+ public:
+  explicit RView(const Rcpp::List& view) {
+    const R_xlen_t n = static_cast<R_xlen_t>(Rcpp::as<double>(view["n"]));
+    rows_ = as_rows(view["columns"], view["weights"], n);
+    const Rcpp::List layers = view["layers"];
+    for (R_xlen_t l = 0; l < layers.size(); ++l) sweep_.layers.push_back(as_layer(layers[l], n));
+    const Rcpp::IntegerVector pick = view["pick"];
+    for (const int column : pick)
+      sweep_.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
+    for (const std::size_t column : sweep_.pick)
+      for (const wavetax::Layer& layer : sweep_.layers)
+        if (column != wavetax::not_stored && column >= layer.width) Rcpp::stop("A layer has no levels of a column.");
+    if (sweep_.pick.size() != rows_.width()) Rcpp::stop("The view does not name each of its columns.");
+    sweep_.shift = by_column(view["shift"]);
+    sweep_.centre = by_column(view["centre"]);
+    view_.combination = by_column(view["combination"]);
+    SEXP given = view["given"];
+    if (given != R_NilValue && Rf_xlength(given) != n) Rcpp::stop("The given values are not one for each row.");
+    view_.given = real_or_null(given);
+    view_.rows = &rows_;
+    view_.sweep = &sweep_;
   }
+  RView(const RView&) = delete;
+  RView& operator=(const RView&) = delete;
+
+  const wavetax::View& operator*() const { return view_; }
+  std::size_t n() const { return rows_.n; }
+  std::size_t width() const { return rows_.width(); }
+
+ private:
+  const double* by_column(SEXP x) const {
+    if (x != R_NilValue && (TYPEOF(x) != REALSXP || static_cast<std::size_t>(Rf_xlength(x)) != rows_.width()))
+      Rcpp::stop("A view has one number for each of its columns.");
+    return real_or_null(x);
+  }
+
+  static wavetax::Layer as_layer(const Rcpp::List& layer, R_xlen_t n) {
+    wavetax::Layer out;
+    SEXP levels = layer["levels"];
+    out.groups = as_groups(layer["groups"], n);
+    if (TYPEOF(levels) != REALSXP || static_cast<std::size_t>(Rf_ncols(levels)) < out.groups.count)
+      Rcpp::stop("A layer has no levels of some groups.");
+    out.levels = REAL(levels);
+    out.width = static_cast<std::size_t>(Rf_nrows(levels));
+    out.theta = real_or_null(layer["theta"]);
+    out.loading = real_or_null(layer["loading"]);
+    out.holds_centre = Rcpp::as<bool>(layer["holds_centre"]);
+    const int ones = Rcpp::as<int>(layer["ones"]);
+    if (ones > 0) out.ones = static_cast<std::size_t>(ones - 1);
+    return out;
+  }
+
+  wavetax::Rows rows_;
+  wavetax::Sweep sweep_;
+  wavetax::View view_;
+};
+
+Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count) {
+  Rcpp::NumericMatrix out(static_cast<int>(size), static_cast<int>(count));
+  std::copy_n(values.begin(), size * count, out.begin());
   return out;
 }
 
@@ -62,21 +115,18 @@ Rcpp::NumericMatrix cpp_merge_triangles(Rcpp::NumericMatrix a, Rcpp::NumericMatr
 }
 
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups,
-                       bool sorted, int threads) {
-  const wavetax::Rows rows = as_rows(columns, weights, codes.size());
-  checked_codes(codes, groups, codes.size());
-  return pack(wavetax::accumulate_one_way(rows, codes.begin(), groups, sorted, threads));
+Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::List groups, double n, int threads) {
+  const wavetax::Rows rows = as_rows(columns, weights, static_cast<R_xlen_t>(n));
+  return pack(wavetax::accumulate_one_way(rows, as_groups(groups, static_cast<R_xlen_t>(n)), threads));
 }
 
 // Means of the groups, and their weights.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::IntegerVector codes, int groups,
-                           bool sorted, int threads) {
-  const wavetax::Rows rows = as_rows(columns, weights, codes.size());
-  checked_codes(codes, groups, codes.size());
-  wavetax::OneWayState state(groups, rows.width());
-  state.average(rows, codes.begin(), sorted, threads);
+Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::List groups, double n, int threads) {
+  const wavetax::Rows rows = as_rows(columns, weights, static_cast<R_xlen_t>(n));
+  const wavetax::Groups by = as_groups(groups, static_cast<R_xlen_t>(n));
+  wavetax::OneWayState state(by.count, rows.width());
+  state.average(rows, by, threads);
   return pack(state);
 }
 
@@ -95,72 +145,53 @@ Rcpp::NumericMatrix cpp_group_triangle(Rcpp::NumericMatrix means, Rcpp::NumericV
                   .matrix());
 }
 
+// The regression of the last `outcomes` columns on the others: coefficients have a column an outcome.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, Rcpp::NumericVector own_norm,
+Rcpp::List cpp_solve(Rcpp::NumericMatrix triangle, int outcomes, Rcpp::NumericVector own_norm,
                      double tolerance) {
+  if (outcomes < 1 || outcomes > triangle.ncol()) Rcpp::stop("The factor has not that many outcomes.");
   const Eigen::VectorXd norm = Eigen::Map<const Eigen::VectorXd>(own_norm.begin(), own_norm.size());
-  const wavetax::Solution solution = wavetax::solve_triangle(unpack(triangle), norm, tolerance);
+  const wavetax::Solution solution =
+      wavetax::solve_triangle(unpack(triangle), triangle.ncol() - outcomes, norm, tolerance);
   Rcpp::IntegerVector status(solution.kept.size());
   std::transform(solution.kept.begin(), solution.kept.end(), status.begin(),
                  [](wavetax::Kept kept) { return static_cast<int>(kept); });
   return Rcpp::List::create(
-      Rcpp::Named("status") = status,
-      Rcpp::Named("coefficients") = std::vector<double>(
-          solution.coefficients.data(), solution.coefficients.data() + solution.coefficients.size()),
+      Rcpp::Named("status") = status, Rcpp::Named("coefficients") = pack(solution.coefficients),
       Rcpp::Named("upper") = pack(solution.factor), Rcpp::Named("root") = pack(solution.root),
-      Rcpp::Named("ssr") = solution.ssr,
-      Rcpp::Named("combination") = pack(solution.combination));
+      Rcpp::Named("ssr") = solution.ssr, Rcpp::Named("combination") = pack(solution.combination));
 }
 
-// `layers` are lists of codes, offsets and loading.
+// By row the combination that the view names.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_residuals(Rcpp::List columns, Rcpp::NumericVector coefficients,
-                                  Rcpp::NumericVector centre, Rcpp::List layers,
-                                  double n, int threads) {
-  const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
-  std::vector<wavetax::OffsetLayer> taken;
-  for (R_xlen_t l = 0; l < layers.size(); ++l) {
-    const Rcpp::List layer = layers[l];
-    SEXP offsets = layer["offsets"];
-    taken.push_back({checked_codes(layer["codes"], static_cast<double>(Rf_xlength(offsets)), static_cast<R_xlen_t>(n)),
-                     REAL(offsets), real_or_null(layer["loading"])});
-  }
-  Rcpp::NumericVector out(Rcpp::no_init(static_cast<R_xlen_t>(n)));
-  wavetax::residuals(rows, coefficients.begin(), centre.begin(), taken, out.begin(),
-                     threads);
+Rcpp::NumericVector cpp_combination(Rcpp::List view, int threads) {
+  const RView rows(view);
+  Rcpp::NumericVector out(Rcpp::no_init(static_cast<R_xlen_t>(rows.n())));
+  wavetax::visit(*rows, wavetax::CombinationSink(out.begin()), threads);
   return out;
 }
 
+// By group the combination of its levels; `ones` is the place of those of the column of ones, 0 for none.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector coefficients,
-                                        Rcpp::NumericVector centre, bool ones) {
-  if (coefficients.size() + 1 + ones != levels.nrow() || centre.size() != coefficients.size() + 1)
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector combination,
+                                        Rcpp::NumericVector centre, int ones) {
+  if (combination.size() != levels.nrow() || centre.size() != combination.size() || ones > levels.nrow())
     Rcpp::stop("The levels are not of the columns of the regression.");
-  return Rcpp::wrap(wavetax::combined_levels(levels.begin(), levels.ncol(), levels.nrow(),
-                                             coefficients.begin(), centre.begin(), ones));
+  return Rcpp::wrap(wavetax::combined_levels(levels.begin(), levels.ncol(), levels.nrow(), combination.begin(),
+                                             centre.begin(),
+                                             ones > 0 ? static_cast<std::size_t>(ones - 1) : wavetax::not_stored));
 }
 
-// `pick` is the place of each column among the stored levels, 0 for the column of ones that
-// is not stored; `factor` that of the regression, whose rows' coordinates are summed.
+// The sums by cluster of the view's combination times the coordinates of its first columns, whose
+// upper factor is `factor`: a column a cluster.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List columns, SEXP weights,
-                                       Rcpp::NumericVector residuals,
-                                       Rcpp::IntegerVector clusters, int count, bool sorted,
-                                       Rcpp::List layers, Rcpp::IntegerVector pick, SEXP shift,
-                                       Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, int threads) {
-  const wavetax::Rows rows = as_rows(columns, weights, residuals.size());
-  checked_codes(clusters, count, residuals.size());
-  wavetax::Sweep sweep;
-  sweep.layers = as_layers(layers, residuals.size());
-  for (const int column : pick)
-    sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
-  sweep.shift = real_or_null(shift);
-  sweep.centre = centre.begin();
-  const std::vector<double> scores = wavetax::cluster_scores(
-      rows, sweep, unpack(factor), residuals.begin(), clusters.begin(), count, sorted, threads);
-  Rcpp::NumericMatrix out(rows.width(), count);
-  std::copy(scores.begin(), scores.end(), out.begin());
-  return out;
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = unpack(factor);
+  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
+  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count);
 }
 
 // Sum over groups of scale^2 q q', q the coordinates of [1, means] in the basis of `factor`;
@@ -188,21 +219,10 @@ Rcpp::NumericMatrix cpp_to_orthonormal(Rcpp::NumericMatrix factor, Rcpp::Numeric
 
 // The columns after the sweep, without weights.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_swept(Rcpp::List columns, double n, Rcpp::List layers,
-                              Rcpp::IntegerVector pick) {
-  const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
-  wavetax::Sweep sweep;
-  sweep.layers = as_layers(layers, static_cast<R_xlen_t>(n));
-  for (const int column : pick)
-    sweep.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
-  Rcpp::NumericMatrix out(rows.n, rows.width());
-  std::vector<double> block(wavetax::block_rows * rows.width());
-  for (std::size_t at = 0; at < rows.n; at += wavetax::block_rows) {
-    const std::size_t count = std::min(wavetax::block_rows, rows.n - at);
-    sweep.fill(rows, at, count, block.data());
-    for (std::size_t c = 0; c < rows.width(); ++c)
-      std::copy_n(&block[c * wavetax::block_rows], count, &out(at, c));
-  }
+Rcpp::NumericMatrix cpp_swept(Rcpp::List view, int threads) {
+  const RView rows(view);
+  Rcpp::NumericMatrix out(static_cast<int>(rows.n()), static_cast<int>(rows.width()));
+  wavetax::visit(*rows, wavetax::ColumnSink(out.begin(), rows.n()), threads);
   return out;
 }
 
@@ -216,31 +236,27 @@ Rcpp::NumericMatrix cpp_square_root(Rcpp::NumericMatrix root) {
   return pack(out);
 }
 
-// Of x'b and y less their means: the sums by group (with the weights, a column a group) and the
-// cross-products over all rows.
+// Of the view's combination f and its last column y: the sums by group (of w f, w y and w, a column a
+// group) and the cross-products over all rows.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_fitted_moments(Rcpp::List columns, SEXP weights, Rcpp::NumericVector coefficients,
-                              Rcpp::NumericVector centre, Rcpp::IntegerVector codes, int groups, int threads) {
-  const wavetax::Rows rows = as_rows(columns, weights, codes.size());
-  checked_codes(codes, groups, codes.size());
-  if (coefficients.size() + 1 != columns.size() || centre.size() != columns.size())
-    Rcpp::stop("The coefficients are not those of the columns.");
-  const std::vector<double> sums = wavetax::fitted_moments(rows, coefficients.begin(), centre.begin(),
-                                                           codes.begin(), groups, threads);
-  const std::size_t size = 3 * static_cast<std::size_t>(groups);
-  Rcpp::NumericMatrix by_group(3, groups), products(2, 2);
-  std::copy_n(sums.begin(), size, by_group.begin());
+Rcpp::List cpp_fitted_moments(Rcpp::List view, Rcpp::List groups, int threads) {
+  const RView rows(view);
+  const wavetax::Groups by = as_groups(groups, static_cast<R_xlen_t>(rows.n()));
+  wavetax::MomentSink moments = wavetax::visit(*rows, wavetax::MomentSink(by), threads);
+  const std::vector<double>& sums = moments.sums();
+  const std::size_t size = 3 * by.count;
+  Rcpp::NumericMatrix products(2, 2);
   products(0, 0) = sums[size];
   products(0, 1) = products(1, 0) = sums[size + 1];
   products(1, 1) = sums[size + 2];
-  return Rcpp::List::create(Rcpp::Named("groups") = by_group, Rcpp::Named("products") = products);
+  return Rcpp::List::create(Rcpp::Named("groups") = as_table(sums, 3, by.count), Rcpp::Named("products") = products);
 }
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes,
-                                     Rcpp::NumericVector coefficients, Rcpp::NumericVector centre) {
-  if (means.ncol() != sizes.size() || coefficients.size() + 1 != means.nrow() || centre.size() != means.nrow())
+                                     Rcpp::NumericVector combination, Rcpp::NumericVector centre) {
+  if (means.ncol() != sizes.size() || combination.size() != means.nrow() || centre.size() != means.nrow())
     Rcpp::stop("The means are not of the columns of the regression.");
   return Rcpp::wrap(wavetax::mean_moments(means.begin(), means.ncol(), means.nrow(), sizes.begin(),
-                                          coefficients.begin(), centre.begin()));
+                                          combination.begin(), centre.begin()));
 }

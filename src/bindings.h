@@ -3,6 +3,7 @@
 
 #include <Rcpp.h>
 
+#include <wavetax/groups.hpp>
 #include <wavetax/rows.hpp>
 #include <wavetax/triangle.hpp>
 
@@ -47,6 +48,19 @@ inline const int* checked_codes(SEXP codes, double count, R_xlen_t n) {
   for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(code[r]) - 1u >= limit;
   if (outside) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
   return code;
+}
+
+// Groups as cpp_groups() made them: their codes were checked there, once.
+inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
+  wavetax::Groups out;
+  SEXP codes = groups["codes"];
+  if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n || !groups.inherits("row_groups"))
+    Rcpp::stop("The groups are not those of %.0f rows.", static_cast<double>(n));
+  if (Rcpp::as<double>(groups["missing"]) > 0) Rcpp::stop("A row without a group was not left out.");
+  out.codes = INTEGER(codes);
+  out.count = static_cast<std::size_t>(Rcpp::as<double>(groups["count"]));
+  out.sorted = Rcpp::as<bool>(groups["sorted"]);
+  return out;
 }
 
 inline const int* int_or_null(SEXP x) { return x == R_NilValue ? nullptr : INTEGER(x); }

@@ -42,6 +42,15 @@ if (length(closing) == 1) {
   failed <- failed + 1L
 }
 
+example <- file.path(".build", "core-example")
+told <- if (compile("inst/examples/core.cpp", example) == 0) system2(example, stdout = TRUE)
+writeLines(as.character(told))
+version <- sprintf("wavetax %s:", read.dcf("DESCRIPTION")[1, "Version"])
+good <- length(told) == 3 && startsWith(told[1], version) && grepl("^levy +-0\\.05[0-9]*  clustered 0\\.00", told[2])
+passed <- passed + good
+failed <- failed + !good
+if (!good) cat("The stand-alone example of the core did not give what it should.\n")
+
 cat("\nR core\n")
 library(testthat)
 source("tests/core/load.R")

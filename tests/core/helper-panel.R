@@ -15,9 +15,6 @@ core_sample <- function(N = 30, seed = 1, weighted = FALSE) {
 
 # Those rows of a sample, with all its groups.
 core_piece <- function(sample, rows) {
-  piece <- sample$rows
-  piece$y <- piece$y[rows]
-  piece$x <- lapply(piece$x, `[`, rows)
-  piece$weights <- piece$weights[rows]
-  list(rows = piece, groups = core_groups(sample$groups$codes[rows], sample$groups$count))
+  whole <- sample$rows
+  list(rows = core_rows(whole$y[rows], lapply(whole$x, `[`, rows), whole$constant, whole$weights[rows]), groups = core_groups(sample$groups$codes[rows], sample$groups$count))
 }

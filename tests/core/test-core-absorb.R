@@ -9,12 +9,12 @@ three_sets <- function(n = 4000, seed = 2, moves = 0.3) {
   year <- sample(8, n, TRUE)
   sets <- lapply(list(worker, firm, year), function(codes) {
     codes <- match(codes, unique(codes))
-    core_effect_set(codes, max(codes))
+    core_effect_set(core_groups(codes))
   })
   x <- list(rnorm(n) + firm / 20, rnorm(n) + worker / 300)
   list(rows = core_rows(x[[1]] - x[[2]] + firm / 30 + rnorm(n), x), sets = sets)
 }
-iterated <- utils::modifyList(core_absorb_options, list(dense_limit = 0))
+iterated <- utils::modifyList(core_solver_options, list(dense_limit = 0))
 
 test_that("the iterated sweep gives the slopes of the dense one, and says how near it came", {
   for (shuffle in c(FALSE, TRUE)) {
@@ -22,7 +22,7 @@ test_that("the iterated sweep gives the slopes of the dense one, and says how ne
     if (shuffle) {
       order <- sample(length(s$rows$y))
       s$rows <- core_rows(s$rows$y[order], lapply(s$rows$x, `[`, order), weights = runif(length(order), 0.1, 2))
-      s$sets <- lapply(s$sets, function(set) core_effect_set(set$codes[order], set$count))
+      s$sets <- lapply(s$sets, function(set) core_effect_set(core_groups(set$groups$codes[order], set$groups$count)))
       s$sets[[2]]$trends <- list(s$rows$x[[1]]^2)
     }
     dense <- core_solve_absorbed(core_absorb(s$rows, s$sets))
@@ -42,15 +42,15 @@ test_that("hard graphs converge: firms in a ring, workers who move to the next o
   firm <- as.integer(rbind(seq_len(firms), seq_len(firms) %% firms + 1L))
   worker <- rep(seq_len(firms), each = 2)
   rows <- core_rows(rnorm(2 * firms), list(rnorm(2 * firms)))
-  state <- core_absorb(rows, list(core_effect_set(worker), core_effect_set(firm)), iterated)
+  state <- core_absorb(rows, list(core_effect_set(core_groups(worker)), core_effect_set(core_groups(firm))), iterated)
   expect_true(state$converged)
   expect_lt(state$iterations, 100)
-  expect_equal(core_effects_rank(state)$count, 2 * firms - 1)
+  expect_equal(core_effects_rank(state$system)$count, 2 * firms - 1)
 })
 
 test_that("ranks of sets are those of their dummies, however the sets hang together", {
   rank_of <- function(sets) {
-    dummies <- do.call(cbind, lapply(sets, function(set) outer(set$codes, seq_len(set$count), `==`) + 0))
+    dummies <- do.call(cbind, lapply(sets, function(set) outer(set$groups$codes, seq_len(set$groups$count), `==`) + 0))
     qr(dummies)$rank
   }
   set.seed(4)
@@ -59,24 +59,13 @@ test_that("ranks of sets are those of their dummies, however the sets hang toget
     block <- sample(3, n, TRUE)
     sets <- lapply(1:sample(3:4, 1), function(s) {
       codes <- if (s %% 2) block * 10 + sample(3, n, TRUE) else sample(5, n, TRUE) * (case %% 3 + 1) + block %/% 2
-      core_effect_set(match(codes, unique(codes)))
+      core_effect_set(core_groups(match(codes, unique(codes))))
     })
     state <- core_absorb(core_rows(rnorm(n), list(rnorm(n))), sets, iterated)
-    expect_equal(core_effects_rank(state), list(count = rank_of(sets), exact = TRUE))
-    bound <- core_effects_rank(state, budget = 0)
+    expect_equal(core_effects_rank(state$system), list(count = rank_of(sets), exact = TRUE))
+    bound <- core_effects_rank(state$system, budget = 0)
     expect_false(bound$exact)
     expect_gte(bound$count, rank_of(sets))
-  }
-})
-
-test_that("sweeps are the same bits with one thread and with two", {
-  s <- three_sets(n = 120000)
-  for (options in list(core_absorb_options, iterated)) {
-    results <- lapply(1:2, function(threads) {
-      state <- core_absorb(s$rows, s$sets, options, threads)
-      lapply(state$layers, `[[`, "levels")
-    })
-    expect_identical(results[[1]], results[[2]])
   }
 })
 
@@ -84,13 +73,46 @@ test_that("R-squared from the sweep's own sums are those of the rows", {
   s <- three_sets()
   state <- core_absorb(s$rows, s$sets[c(1, 3)])
   solution <- core_solve_absorbed(state)
-  known <- core_swept_r_squared(state, solution$full)
-  f <- drop(do.call(cbind, s$rows$x) %*% solution$full)
-  of <- s$sets[[state$order[1]]]
+  known <- core_swept_r_squared(state, solution$slopes)
+  f <- drop(do.call(cbind, s$rows$x) %*% solution$slopes)
+  of <- s$sets[[state$system$order[1]]]$groups
   mean_of <- function(v) tapply(v, of$codes, mean)
   expect_equal(known$overall, cor(f, s$rows$y)^2)
   expect_equal(known$between, cor(mean_of(f), mean_of(s$rows$y))^2)
   expect_equal(known$within_y, sum((s$rows$y - mean_of(s$rows$y)[of$codes])^2))
-  rows <- core_r_squared(s$rows, solution$full, core_groups(of$codes, of$count))
+  rows <- core_r_squared(s$rows, solution$slopes, of)
   expect_equal(rows[c("between", "overall", "within_y")], known[c("between", "overall", "within_y")])
+})
+
+test_that("one system serves other columns, other weights, ridges, and gives the leverages of the dummies", {
+  set.seed(6)
+  for (case in c("two", "weighted", "trend", "three", "shuffled")) {
+    s <- three_sets(n = 240)
+    n <- s$rows$n
+    w <- if (case != "two") runif(n, 0.2, 3)
+    sets <- s$sets[if (case == "three") 1:3 else c(1, 3)]
+    if (case == "trend") sets[[1]]$trends <- list(s$rows$x[[1]])
+    if (case == "shuffled") sets <- lapply(sets, function(set) core_effect_set(core_groups(sample(set$groups$codes))))
+    dummies <- do.call(cbind, lapply(sets, function(set) {
+      ones <- outer(set$groups$codes, seq_len(set$groups$count), `==`) + 0
+      cbind(ones, if (length(set$trends) > 0) ones * set$trends[[1]])
+    }))
+    root <- if (is.null(w)) rep(1, n) else sqrt(w)
+    Q <- qr.Q(qr(dummies * root, tol = 1e-9))[, seq_len(qr(dummies * root, tol = 1e-9)$rank)]
+    system <- core_effect_system(sets, n, w)
+    expect_equal(cpp_effect_leverage(system$pointer), rowSums(Q^2), tolerance = 1e-10, info = case)
+
+    # Other columns, and then other weights, through the same system.
+    other <- core_rows(rnorm(n), list(rnorm(n)), weights = w)
+    again <- core_sweep(other, system)
+    expect_equal(again$within, core_absorb(other, sets)$within, tolerance = 1e-12, info = case)
+    if (case == "trend") {
+      expect_error(cpp_effect_reweight(system$pointer, runif(n), n), "trends")
+      next
+    }
+    new <- runif(n, 0.5, 2)
+    cpp_effect_reweight(system$pointer, new, n)
+    other$weights <- new
+    expect_equal(core_sweep(other, system)$within, core_absorb(other, sets)$within, tolerance = 1e-12, info = case)
+  }
 })

@@ -65,8 +65,8 @@ test_that("weights over nine orders of magnitude agree with lm() on dummies", {
 })
 
 # The same on several sets: the slopes of the sweep and of lm() on all dummies.
-sets_and_dummies <- function(y, x, codes, weights = NULL, options = core_absorb_options) {
-  sets <- lapply(codes, function(one) core_effect_set(match(one, unique(one))))
+sets_and_dummies <- function(y, x, codes, weights = NULL, options = core_solver_options) {
+  sets <- lapply(codes, function(one) core_effect_set(core_groups(match(one, unique(one)))))
   ours <- core_solve_absorbed(core_absorb(core_rows(y, x, weights = weights), sets, options))
   dummies <- lapply(codes, function(one) model.matrix(~ factor(one))[, -1, drop = FALSE])
   X <- do.call(cbind, c(x, dummies))
@@ -107,7 +107,7 @@ test_that("a regressor that varies in one entity only, singletons, components an
   expect_equal(singles$ours$df_residual, df.residual(singles$fit))
   constant <- sets_and_dummies(y, list(x[1:n]), codes["entity"])
   again <- core_absorb(core_rows(y, list(x[1:n])),
-                       list(core_effect_set(match(codes$entity, unique(codes$entity))), core_effect_set(rep(1L, n))))
+                       list(core_effect_set(core_groups(match(codes$entity, unique(codes$entity)))), core_effect_set(core_groups(rep(1L, n)))))
   expect_equal(core_solve_absorbed(again)$coefficients[-1], constant$base, tolerance = 1e-12)
 })
 
@@ -120,12 +120,12 @@ test_that("1e5 singletons and several thousand components, iterated", {
   n <- length(entity)
   x <- rnorm(n)
   rows <- core_rows(x + rnorm(n), list(x))
-  sets <- lapply(list(entity, other), function(one) core_effect_set(match(one, unique(one))))
+  sets <- lapply(list(entity, other), function(one) core_effect_set(core_groups(match(one, unique(one)))))
   state <- core_absorb(rows, sets)
-  expect_false(state$dense)
+  expect_false(state$system$dense)
   full <- core_solve_absorbed(state)
   kept <- seq_along(block)
-  inner <- lapply(list(entity[kept], other[kept]), function(one) core_effect_set(match(one, unique(one))))
+  inner <- lapply(list(entity[kept], other[kept]), function(one) core_effect_set(core_groups(match(one, unique(one)))))
   part <- core_solve_absorbed(core_absorb(core_rows(rows$y[kept], list(x[kept])), inner))
   expect_equal(full$coefficients[2], part$coefficients[2], tolerance = 1e-9)
   expect_identical(full$df_residual, part$df_residual)

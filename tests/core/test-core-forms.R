@@ -17,20 +17,25 @@ test_that("what two estimators differ in does not depend on units, and what cann
 
 test_that("codes of groups that are missing or out of range are refused, never used as places", {
   s <- core_sample()
-  for (bad in c(0L, -1L, NA, s$groups$count + 1L)) {
-    groups <- s$groups
-    groups$codes[5] <- bad
-    groups$codes <- as.integer(groups$codes)
-    set <- core_effect_set(groups$codes, groups$count)
-    other <- core_effect_set(rep_len(1:3, s$n), 3L)
+  codes <- s$groups$codes
+  for (bad in c(-1L, NA, s$groups$count + 1L)) {
+    expect_error(core_groups(replace(codes, 5, bad), s$groups$count), "not between")
+  }
+  groups <- core_groups(replace(codes, 5, 0L), s$groups$count)
+  expect_identical(c(groups$missing, sum(groups$sizes)), c(1, s$n - 1))
+  unmade <- unclass(s$groups)
+  other <- core_effect_set(core_groups(rep_len(1:3, s$n), 3L))
+  for (groups in list(groups, unmade)) {
+    set <- core_effect_set(groups)
     calls <- list(
       function() core_one_way_state(s$rows, groups), function() core_group_means(s$rows, groups),
-      function() core_absorb(s$rows, list(set, other)), function() core_absorb(s$rows, list(other, set)),
-      function() core_levels_rank(list(set, other)), function() cpp_group_sums(s$rows$y, groups$codes, groups$count),
-      function() cpp_first_and_last(groups$codes, seq_len(s$n), groups$count)
+      function() core_absorb(s$rows, list(set, other)), function() core_absorb(s$rows, list(other, set))
     )
-    for (call in calls) expect_error(call(), "code of a group|codes of groups|not between")
+    for (call in calls) expect_error(call(), "A row without a group|not those of|one integer|not between")
   }
+  codes <- replace(codes, 5, 0L)
+  expect_error(cpp_group_sums(s$rows$y, codes, s$groups$count), "not between")
+  expect_error(cpp_first_and_last(codes, seq_len(s$n), s$groups$count), "not between")
 })
 
 test_that("groups are nested in clusters when none is cut", {

@@ -1,12 +1,5 @@
 // Tests of the C++ core, without R.
-#include <wavetax/absorb.hpp>
-#include <wavetax/cholesky.hpp>
-#include <wavetax/columns.hpp>
-#include <wavetax/keys.hpp>
-#include <wavetax/oneway.hpp>
-#include <wavetax/rank.hpp>
-#include <wavetax/scores.hpp>
-#include <wavetax/solve.hpp>
+#include <wavetax.hpp>
 
 #include <Eigen/Dense>
 #include <cstdio>
@@ -48,6 +41,9 @@ struct Sample {
   }
 
   int groups() const { return *std::max_element(codes.begin(), codes.end()); }
+  wavetax::Groups by(int begin = 0) const {
+    return {codes.data() + begin, static_cast<std::size_t>(groups()), std::is_sorted(codes.begin(), codes.end())};
+  }
 
   wavetax::Rows rows(int begin, int end, bool weighted) const {
     wavetax::Rows out;
@@ -99,13 +95,11 @@ void one_way() {
   for (bool weighted : {false, true})
     for (bool sorted : {true, false}) {
       const Sample s(900, sorted);
-      const auto state = wavetax::accumulate_one_way(s.rows(0, 900, weighted), s.codes.data(),
-                                                     s.groups(), sorted, 1);
+      const auto state = wavetax::accumulate_one_way(s.rows(0, 900, weighted), s.by(), 1);
       check(near(squared(state.within), within_products(s, weighted)), "within products");
       // Pieces that cut through groups, merged in both orders of association.
       auto piece = [&](int begin, int end) {
-        return wavetax::accumulate_one_way(s.rows(begin, end, weighted), s.codes.data() + begin,
-                                           s.groups(), sorted, 1);
+        return wavetax::accumulate_one_way(s.rows(begin, end, weighted), s.by(begin), 1);
       };
       auto left = piece(0, 333);
       left.merge(piece(333, 600));
@@ -122,12 +116,52 @@ void one_way() {
     }
 }
 
+// Sums of what one walk gives, against the same written out; one thread and two, sorted or not.
+void visiting() {
+  const int n = 60000;
+  const Eigen::Vector3d b(0.5, -2.0, 1.0);
+  const Eigen::Matrix2d upper = (Eigen::Matrix2d() << 2.0, 1.0, 0.0, 3.0).finished();
+  for (const bool sorted : {true, false}) {
+    const Sample s(n, sorted);
+    const wavetax::Rows rows = s.rows(0, n, true);
+    const auto state = wavetax::accumulate_one_way(rows, s.by(), 1);
+    wavetax::Sweep sweep = state.sweep(s.by());
+    sweep.scale_by_weight = false;
+    wavetax::View view;
+    view.rows = &rows;
+    view.sweep = &sweep;
+    view.combination = b.data();
+    Eigen::MatrixXd swept = s.data;
+    for (int i = 0; i < n; ++i)
+      for (int c = 0; c < 3; ++c) swept(i, c) -= state.means[(s.codes[i] - 1) * 3 + c];
+    const Eigen::VectorXd e = swept * b;
+    Eigen::MatrixXd scores = Eigen::MatrixXd::Zero(2, s.groups());
+    Eigen::MatrixXd moments = Eigen::MatrixXd::Zero(3, s.groups());
+    const Eigen::MatrixXd u = upper.transpose().inverse() * swept.leftCols(2).transpose();
+    for (int i = 0; i < n; ++i) {
+      scores.col(s.codes[i] - 1) += s.weights(i) * e(i) * u.col(i);
+      moments.col(s.codes[i] - 1) += s.weights(i) * Eigen::Vector3d(e(i), swept(i, 2), 1.0);
+    }
+    for (const int threads : {1, 2}) {
+      std::vector<double> out(n);
+      wavetax::visit(view, wavetax::CombinationSink(out.data()), threads);
+      check(near(Eigen::Map<Eigen::VectorXd>(out.data(), n), e), "combinations by row");
+      auto sums = wavetax::visit(view, wavetax::ScoreSink(s.by(), upper), threads);
+      check(near(Eigen::Map<const Eigen::MatrixXd>(sums.scores().data(), 2, s.groups()), scores), "scores by group");
+      auto fitted = wavetax::visit(view, wavetax::MomentSink(s.by()), threads);
+      check(near(Eigen::Map<const Eigen::MatrixXd>(fitted.sums().data(), 3, s.groups()), moments), "moments by group");
+      check(std::abs(fitted.sums()[3 * s.groups() + 1] - (s.weights.array() * e.array() * swept.col(2).array()).sum()) <
+                1e-6, "moments of all rows");
+    }
+  }
+}
+
 void threads() {
-  const Sample s(200000);
-  const auto rows = s.rows(0, 200000, false);
   for (bool sorted : {true, false}) {
-    const auto one = wavetax::accumulate_one_way(rows, s.codes.data(), s.groups(), sorted, 1);
-    const auto two = wavetax::accumulate_one_way(rows, s.codes.data(), s.groups(), sorted, 2);
+    const Sample s(200000, sorted);
+    const auto rows = s.rows(0, 200000, false);
+    const auto one = wavetax::accumulate_one_way(rows, s.by(), 1);
+    const auto two = wavetax::accumulate_one_way(rows, s.by(), 2);
     check(one.within.matrix() == two.within.matrix() && one.means == two.means,
           "one and two threads give the same bits");
   }
@@ -139,13 +173,16 @@ void solving() {
   x << s.data.leftCols(2), s.data.col(0) - 3.0 * s.data.col(1), s.data.col(2);
   const Eigen::MatrixXd r = Eigen::HouseholderQR<Eigen::MatrixXd>(x).matrixQR().topRows(4)
                                 .triangularView<Eigen::Upper>();
-  const auto solution = wavetax::solve_triangle(r, Eigen::VectorXd(), 1e-9);
+  const auto solution = wavetax::solve_triangle(r, 3, Eigen::VectorXd(), 1e-9);
   check(solution.kept[2] == wavetax::Kept::combination, "a combination is dropped");
   check(near(solution.combination.col(2), Eigen::Vector2d(1.0, -3.0), 1e-9), "and told");
   const Eigen::VectorXd b = s.data.leftCols(2).colPivHouseholderQr().solve(s.data.col(2));
   check(near(solution.coefficients, b), "coefficients");
-  check(std::abs(solution.ssr - (s.data.col(2) - s.data.leftCols(2) * b).squaredNorm()) < 1e-9,
+  check(std::abs(solution.ssr[0] - (s.data.col(2) - s.data.leftCols(2) * b).squaredNorm()) < 1e-9,
         "residual sum of squares");
+  const auto two = wavetax::solve_triangle(r, 2, Eigen::VectorXd(), 1e-9);
+  check(two.coefficients.cols() == 2 && near(two.coefficients.col(1), b) && two.ssr[0] < 1e-9,
+        "several outcomes of one factor");
 }
 
 void keys() {
@@ -177,24 +214,24 @@ void absorbing() {
     const Eigen::VectorXd root = weighted ? sample.weights.cwiseSqrt().eval() : Eigen::VectorXd::Ones(n).eval();
     const Eigen::MatrixXd data = root.asDiagonal() * sample.data, D = root.asDiagonal() * dummies;
     const Eigen::MatrixXd left = data - D * D.completeOrthogonalDecomposition().solve(data);
-    const std::vector<wavetax::EffectSet> sets{{sample.codes.data(), N, {nullptr}, 0.0},
-                                               {second.data(), 7, {nullptr}, 0.0}};
+    const std::vector<wavetax::EffectSet> sets{{sample.by(), {nullptr}, 0.0}, {{second.data(), 7, false}, {nullptr}, 0.0}};
     for (const std::size_t limit : {std::size_t{100}, std::size_t{0}}) {
-      wavetax::AbsorbOptions options;
+      wavetax::SolverOptions options;
       options.dense_limit = limit;
-      const wavetax::Absorber absorbed(rows, sets, {1.0, 2.0, 3.0}, wavetax::not_stored, options);
-      check(absorbed.converged && near(squared(absorbed.triangle()), left.transpose() * left, 1e-9),
+      const wavetax::EffectSystem system(sets, n, rows.weights, 3, options);
+      const wavetax::SweptColumns swept = system.solve(rows, {1.0, 2.0, 3.0}, wavetax::not_stored);
+      check(swept.converged && near(squared(system.triangle(rows, swept)), left.transpose() * left, 1e-9),
             limit > 0 ? "two sets swept densely" : "two sets swept by iteration");
     }
     // A ridge: the factor of the swept rows and the levels is that of generalised least squares.
     const double u = 0.7, v = 0.2;
-    const std::vector<wavetax::EffectSet> random{{sample.codes.data(), N, {nullptr}, 1 / u},
-                                                 {second.data(), 7, {nullptr}, 1 / v}};
     Eigen::VectorXd variance(N + 7);
     variance << Eigen::VectorXd::Constant(N, u), Eigen::VectorXd::Constant(7, v);
     const Eigen::MatrixXd V = Eigen::MatrixXd::Identity(n, n) + D * variance.asDiagonal() * D.transpose();
-    const wavetax::Absorber shrunken(rows, random, {0.0, 0.0, 0.0}, wavetax::not_stored, {});
-    check(near(squared(shrunken.triangle()), data.transpose() * V.ldlt().solve(data), 1e-9), "shrunken levels");
+    wavetax::EffectSystem shrunken(sets, n, rows.weights, 3, {});
+    shrunken.shrink({1 / u, 1 / v});
+    const wavetax::SweptColumns levels = shrunken.solve(rows, {0.0, 0.0, 0.0}, wavetax::not_stored);
+    check(near(squared(shrunken.triangle(rows, levels)), data.transpose() * V.ldlt().solve(data), 1e-9), "shrunken levels");
     check(std::abs(shrunken.log_determinant() - V.ldlt().vectorD().array().log().sum()) < 1e-8, "log determinant");
   }
   std::vector<int> a(N), b(7);
@@ -253,6 +290,7 @@ void columns() {
 int main() {
   triangles();
   one_way();
+  visiting();
   threads();
   solving();
   keys();

@@ -7,26 +7,14 @@
 #include <numeric>
 #include <vector>
 
+#include "groups.hpp"
 #include "parallel.hpp"
 #include "rows.hpp"
+#include "sinks.hpp"
 #include "triangle.hpp"
+#include "visit.hpp"
 
 namespace wavetax {
-
-inline bool is_sorted(const int* codes, std::size_t n) {
-  return std::is_sorted(codes, codes + n);
-}
-
-// Where to cut rows that are sorted by group into pieces that hold whole groups.
-inline std::vector<std::size_t> group_cuts(const int* codes, std::size_t n) {
-  std::vector<std::size_t> cuts{0};
-  while (cuts.back() < n) {
-    std::size_t cut = std::min(n, cuts.back() + piece_rows);
-    if (cut < n) cut = std::upper_bound(codes + cut, codes + n, codes[cut - 1]) - codes;
-    cuts.push_back(cut);
-  }
-  return cuts;
-}
 
 // Sum of w (x - from).
 inline double weighted_sum(const double* x, const double* w, std::size_t count, double from) {
@@ -61,22 +49,22 @@ inline std::vector<double> weighted_sums(const Rows& rows, int threads) {
 // A mean is taken in two rounds: the second adds the mean of the deviations from the
 // first, exact to rounding also for long groups and for values far from zero.
 struct OneWayState {
-  std::size_t groups = 0;
+  std::size_t count = 0;       // of groups
   std::size_t width = 0;
   std::vector<double> weight;  // by group: sum of weights, 0 where the group has no row
-  std::vector<double> means;   // groups x width, one group after another
+  std::vector<double> means;   // count x width, one group after another
   Triangle within;             // factor of the rows less their group's mean
 
-  OneWayState(std::size_t groups_, std::size_t width_)
-      : groups(groups_), width(width_), weight(zeros(groups_)), means(zeros(groups_ * width_)), within(width_) {}
+  OneWayState(std::size_t count_, std::size_t width_)
+      : count(count_), width(width_), weight(zeros(count_)), means(zeros(count_ * width_)), within(width_) {}
 
   // Of the rows less `centre` by column, where there is one: the means then have digits of their
   // own size, not of the columns'.
-  void average(const Rows& rows, const int* codes, bool sorted, int threads, const double* centre = nullptr) {
-    if (!sorted) return average_scattered(rows, codes, threads, centre);
-    const std::vector<std::size_t> cuts = group_cuts(codes, rows.n);
+  void average(const Rows& rows, const Groups& groups, int threads, const double* centre = nullptr) {
+    if (!groups.sorted) return average_scattered(rows, groups.codes, threads, centre);
+    const std::vector<std::size_t> cuts = group_cuts(groups, rows.n, piece_rows);
     for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-      average_sorted(rows, codes, cuts[piece], cuts[piece + 1], centre);
+      average_sorted(rows, groups.codes, cuts[piece], cuts[piece + 1], centre);
     });
   }
 
@@ -86,16 +74,16 @@ struct OneWayState {
     for (std::size_t at = begin; at < end;) {
       std::size_t stop = at + 1;
       while (stop < end && codes[stop] == codes[at]) ++stop;
-      const std::size_t group = static_cast<std::size_t>(codes[at]) - 1, count = stop - at;
+      const std::size_t group = static_cast<std::size_t>(codes[at]) - 1, size = stop - at;
       const double* w = rows.weights ? rows.weights + at : nullptr;
-      double total = static_cast<double>(count);
-      if (w) total = std::accumulate(w, w + count, 0.0);
+      double total = static_cast<double>(size);
+      if (w) total = std::accumulate(w, w + size, 0.0);
       weight[group] = total;
       for (std::size_t c = 0; c < width; ++c) {
         const double* x = rows.columns[c] + at;
         const double from = centre ? centre[c] : 0.0;
-        const double first = from + weighted_sum(x, w, count, from) / total;
-        means[group * width + c] = (first - from) + weighted_sum(x, w, count, first) / total;
+        const double first = from + weighted_sum(x, w, size, from) / total;
+        means[group * width + c] = (first - from) + weighted_sum(x, w, size, first) / total;
       }
       at = stop;
     }
@@ -109,13 +97,13 @@ struct OneWayState {
     bool enough = false;
     for (int round = 0; round < 2 && !enough; ++round) {
       const std::vector<double> sums = sum_in_lanes(
-          rows.n, groups * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
+          rows.n, count * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
             with_width(width, [&](auto known) {
               add_scattered(known, rows, codes, begin, end, round == 1, centre, table);
             });
           });
-      for_each_piece(lanes_of(groups), threads, [&](std::size_t piece) {
-        const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
+      for_each_piece(lanes_of(count), threads, [&](std::size_t piece) {
+        const std::size_t last = std::min(count, (piece + 1) * piece_rows);
         for (std::size_t group = piece * piece_rows; group < last; ++group) {
           const double* sum = &sums[group * (width + 1)];
           weight[group] = sum[width];
@@ -127,9 +115,9 @@ struct OneWayState {
     }
   }
 
-  Sweep sweep(const int* codes) const {
+  Sweep sweep(const Groups& groups) const {
     Layer layer;
-    layer.codes = codes;
+    layer.groups = groups;
     layer.levels = means.data();
     layer.width = width;
     Sweep out;
@@ -177,14 +165,14 @@ struct OneWayState {
   // one row to the within factor: the difference of its two means, weighted by
   // w1 w2 / (w1 + w2) (Chan, Golub & LeVeque 1983).
   void merge(const OneWayState& other) {
-    if (other.groups > groups) {
-      groups = other.groups;
-      weight.resize(groups);
-      means.resize(groups * width);
+    if (other.count > count) {
+      count = other.count;
+      weight.resize(count);
+      means.resize(count * width);
     }
     within.merge(other.within);
     RowBuffer buffer(within);
-    for (std::size_t g = 0; g < other.groups; ++g) {
+    for (std::size_t g = 0; g < other.count; ++g) {
       const double mine = weight[g], theirs = other.weight[g];
       if (theirs == 0.0) continue;
       const double together = mine + theirs;
@@ -201,24 +189,26 @@ struct OneWayState {
   }
 };
 
-// codes run from 1 to groups. Sorted rows are averaged and swept piece by piece, in
-// one pass over memory.
-inline OneWayState accumulate_one_way(const Rows& rows, const int* codes, std::size_t groups,
-                                      bool sorted, int threads) {
-  OneWayState state(groups, rows.width());
-  const Sweep sweep = state.sweep(codes);
-  if (!sorted) {
-    state.average(rows, codes, false, threads);
+// Sorted rows are averaged and swept piece by piece, in one pass over memory.
+inline OneWayState accumulate_one_way(const Rows& rows, const Groups& groups, int threads) {
+  OneWayState state(groups.count, rows.width());
+  const Sweep sweep = state.sweep(groups);
+  if (!groups.sorted) {
+    state.average(rows, groups, threads);
     state.within = accumulate_triangle(rows, sweep, threads);
     return state;
   }
-  const std::vector<std::size_t> cuts = group_cuts(codes, rows.n);
-  std::vector<Triangle> parts(cuts.size() - 1, Triangle(rows.width()));
+  View view;
+  view.rows = &rows;
+  view.sweep = &sweep;
+  const std::vector<std::size_t> cuts = group_cuts(groups, rows.n, piece_rows);
+  std::vector<TriangleSink> parts(cuts.size() - 1, TriangleSink(rows.width()));
   for_each_piece(parts.size(), threads, [&](std::size_t piece) {
-    state.average_sorted(rows, codes, cuts[piece], cuts[piece + 1]);
-    absorb_rows(rows, sweep, cuts[piece], cuts[piece + 1], parts[piece]);
+    state.average_sorted(rows, groups.codes, cuts[piece], cuts[piece + 1]);
+    visit_rows(view, cuts[piece], cuts[piece + 1], parts[piece]);
+    parts[piece].finish();
   });
-  state.within = merge_in_order(parts, rows.width());
+  for (const TriangleSink& part : parts) state.within.merge(part.triangle);
   return state;
 }
 
@@ -269,17 +259,17 @@ inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, 
   return out;
 }
 
-// Of f = x'b and y by group, means less `centre`: sums of size f f, f y, y y; then f, y, f f, f y and
-// y y of each group once. Empty groups do not count.
+// Of f, a combination of the columns, and y, the last of them, by group, means less `centre`: sums of
+// size f f, f y, y y; then f, y, f f, f y and y y of each group once. Empty groups do not count.
 inline std::vector<double> mean_moments(const double* means, std::size_t groups, std::size_t width,
-                                        const double* sizes, const double* coefficients, const double* centre) {
+                                        const double* sizes, const double* combination, const double* centre) {
   std::vector<double> out(8, 0.0);
   for (std::size_t g = 0; g < groups; ++g) {
     if (sizes[g] == 0.0) continue;
     const double* mean = means + g * width;
     const double y = mean[width - 1] - centre[width - 1];
     double f = 0.0;
-    for (std::size_t c = 0; c + 1 < width; ++c) f += (mean[c] - centre[c]) * coefficients[c];
+    for (std::size_t c = 0; c < width; ++c) f += (mean[c] - centre[c]) * combination[c];
     const double products[8] = {sizes[g] * f * f, sizes[g] * f * y, sizes[g] * y * y, f, y, f * f, f * y, y * y};
     for (std::size_t i = 0; i < 8; ++i) out[i] += products[i];
   }

@@ -6,6 +6,8 @@
 #include <cstddef>
 #include <vector>
 
+#include "groups.hpp"
+
 namespace wavetax {
 
 // Rows worked on together: small enough for a block to stay in the first cache.
@@ -13,9 +15,10 @@ constexpr std::size_t block_rows = 128;
 // Rows that make one piece of parallel work: its columns stay in the second cache.
 constexpr std::size_t piece_rows = 16384;
 
+// Columns are of no kind: which are regressors, instruments or outcomes is the caller's affair.
 struct Rows {
   std::size_t n = 0;
-  // The regressors, then the outcome. A null pointer stands for a column of ones.
+  // A null pointer stands for a column of ones.
   std::vector<const double*> columns;
   // Analytic weights; a null pointer means that every row weighs one.
   const double* weights = nullptr;
@@ -24,31 +27,38 @@ struct Rows {
   double weight(std::size_t row) const { return weights ? weights[row] : 1.0; }
 };
 
+constexpr std::size_t not_stored = static_cast<std::size_t>(-1);
+
 // Effects of the levels of one grouping: `levels` holds `width` of them for each group,
 // one for each stored column, to be taken off a row times its loading.
 struct Layer {
-  const int* codes = nullptr;        // group of each row, from 1
+  Groups groups;
   const double* levels = nullptr;    // groups x width, one group after another
   std::size_t width = 0;
   const double* theta = nullptr;     // by group, times its levels; null: 1
   const double* loading = nullptr;   // by row, times the levels; null: 1
+  // Whether the levels are of the columns as they are, so that a column less its centre has its
+  // levels less that centre too: times 1, or times the level of the column of ones where that
+  // has levels of its own (effects that are shrunken).
+  bool holds_centre = false;
+  std::size_t ones = not_stored;     // the place of the column of ones among the stored
 
   // The levels of a block are wanted column after column: have them at hand.
   void fetch(std::size_t begin, std::size_t count) const {
-    for (std::size_t r = begin; r < begin + count; ++r)
-      __builtin_prefetch(levels + (static_cast<std::size_t>(codes[r]) - 1) * width);
+    for (std::size_t r = begin; r < begin + count; ++r) __builtin_prefetch(levels + groups.of(r) * width);
   }
 
+  bool is_plain(double from) const { return !theta && !loading && (from == 0.0 || ones == not_stored); }
+
   double at(std::size_t row, std::size_t column, double from) const {
-    const std::size_t group = static_cast<std::size_t>(codes[row]) - 1;
-    double value = levels[group * width + column] - from;
+    const std::size_t group = groups.of(row);
+    const double* level = levels + group * width;
+    double value = level[column] - (ones == not_stored ? from : from * level[ones]);
     if (theta) value *= theta[group];
     if (loading) value *= loading[row];
     return value;
   }
 };
-
-constexpr std::size_t not_stored = static_cast<std::size_t>(-1);
 
 // What is taken from a row before it enters a regression:
 //   z_it - (sum over the layers of theta * level * loading) + shift.
@@ -91,13 +101,14 @@ struct Sweep {
       std::fill(out, out + count, 1.0);
     }
     for (const Layer& layer : layers) {
-      const int* code = layer.codes + begin;
-      const double* level = layer.levels + column;
-      if (layer.theta || layer.loading) {
-        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column, from);
-      } else {
+      const double off = layer.holds_centre ? from : 0.0;
+      if (layer.is_plain(off)) {
+        const int* code = layer.groups.codes + begin;
+        const double* level = layer.levels + column;
         for (std::size_t r = 0; r < count; ++r)
-          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width] - from;
+          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width] - off;
+      } else {
+        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column, off);
       }
     }
   }
@@ -109,8 +120,7 @@ struct Sweep {
       return;
     }
     const Layer& layer = layers.front();
-    for (std::size_t r = 0; r < count; ++r)
-      out[r] = layer.theta ? 1.0 - layer.theta[layer.codes[begin + r] - 1] : 0.0;
+    for (std::size_t r = 0; r < count; ++r) out[r] = layer.theta ? 1.0 - layer.theta[layer.groups.of(begin + r)] : 0.0;
   }
 };
 

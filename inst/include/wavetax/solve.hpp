@@ -20,20 +20,20 @@ enum class Kept { yes = 0, no_variation = 1, combination = 2 };
 
 struct Solution {
   std::vector<Kept> kept;          // one a regressor
-  Eigen::VectorXd coefficients;    // of the kept regressors, in order
+  Eigen::MatrixXd coefficients;    // of the kept regressors, in order: a column an outcome
   Eigen::MatrixXd factor;          // R of the kept regressors, X'X = R'R
   Eigen::MatrixXd root;            // R^-1: (X'X)^-1 is its product with its own transpose
   Eigen::MatrixXd combination;     // kept x all: how a dropped regressor is made of kept ones
-  double ssr = 0.0;                // residual sum of squares
+  std::vector<double> ssr;         // residual sum of squares of each outcome
 };
 
-// The last column of `r` is the outcome. A regressor goes when what the kept ones
+// The first k columns of `r` are regressors, the others outcomes. A regressor goes when what the kept ones
 // before it leave unexplained is below `tolerance` of its norm; and it never
 // varied when its norm is below `tolerance` of `own_norm`, the norm it had before
 // effects were swept out (empty: nothing was swept out).
-inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& own_norm,
+inline Solution solve_triangle(const Eigen::MatrixXd& r, Eigen::Index k, const Eigen::VectorXd& own_norm,
                                double tolerance) {
-  const Eigen::Index k = r.cols() - 1, rows = r.rows();
+  const Eigen::Index rows = r.rows(), outcomes = r.cols() - k;
   Eigen::MatrixXd work = r;
   Eigen::MatrixXd factor = Eigen::MatrixXd::Zero(k, k);
   // Norm of a column of `work` from row `from` on, and the product of two.
@@ -63,7 +63,7 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
     if (dot(j, j, rank + 1) > 0.0) {
       const double beta = work(rank, j) > 0.0 ? -tail : tail;
       work(rank, j) -= beta;
-      for (Eigen::Index l = j + 1; l <= k; ++l) {
+      for (Eigen::Index l = j + 1; l < r.cols(); ++l) {
         const double s = dot(j, l, rank) / (beta * work(rank, j));
         for (Eigen::Index i = rank; i < rows; ++i) work(i, l) += s * work(i, j);
       }
@@ -73,10 +73,12 @@ inline Solution solve_triangle(const Eigen::MatrixXd& r, const Eigen::VectorXd& 
     for (Eigen::Index i = 0; i <= rank; ++i) factor(i, rank) = work(i, j);
     ++rank;
   }
-  out.ssr = dot(k, k, rank);
-  out.coefficients.resize(rank);
-  for (Eigen::Index i = 0; i < rank; ++i) out.coefficients(i) = work(i, k);
-  solve_upper(factor, rank, out.coefficients.data());
+  out.coefficients.resize(rank, outcomes);
+  for (Eigen::Index q = 0; q < outcomes; ++q) {
+    out.ssr.push_back(dot(k + q, k + q, rank));
+    for (Eigen::Index i = 0; i < rank; ++i) out.coefficients(i, q) = work(i, k + q);
+    if (rank > 0) solve_upper(factor, rank, &out.coefficients(0, q));
+  }
   out.factor = factor.topLeftCorner(rank, rank);
   out.root = Eigen::MatrixXd::Identity(rank, rank);
   for (Eigen::Index j = 0; j < rank; ++j) solve_upper(factor, j + 1, &out.root(0, j));

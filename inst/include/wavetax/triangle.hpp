@@ -106,56 +106,41 @@ class RowBuffer {
 // From this width on rows are taken in larger blocks, by reflections that act together.
 constexpr std::size_t wide = 48;
 
-// The same for many columns: the triangle and the rows below it are factored as one matrix.
-inline void absorb_wide_rows(const Rows& rows, const Sweep& sweep, std::size_t begin, std::size_t end,
-                             Triangle& triangle) {
-  const std::size_t p = rows.width();
-  const std::size_t most = std::min(end - begin, std::max<std::size_t>(4 * block_rows, 2 * p));
-  Eigen::MatrixXd stacked(p + most, p);
-  std::vector<double> block(block_rows * p);
-  for (std::size_t at = begin; at < end;) {
-    const std::size_t taken = std::min(most, end - at);
-    stacked.topRows(p) = triangle.matrix();
-    for (std::size_t part = 0; part < taken; part += block_rows) {
-      const std::size_t count = std::min(block_rows, taken - part);
-      sweep.fill(rows, at + part, count, block.data());
-      for (std::size_t c = 0; c < p; ++c)
-        std::copy_n(&block[c * block_rows], count, &stacked(p + part, c));
-    }
-    Eigen::Ref<Eigen::MatrixXd> filled = stacked.topRows(p + taken);
-    const Eigen::HouseholderQR<Eigen::Ref<Eigen::MatrixXd>> factored(filled);
-    triangle = Triangle(filled.topRows(p).triangularView<Eigen::Upper>());
-    at += taken;
+// Rows on their way into a wide triangle, which is factored with a stack of them as one matrix.
+class WideStack {
+ public:
+  void add(const double* block, std::size_t count, Triangle& triangle) {
+    const Eigen::Index p = static_cast<Eigen::Index>(triangle.width());
+    if (rows_.rows() == 0) rows_.resize(std::max<Eigen::Index>(4 * block_rows, 2 * p) + block_rows, p);
+    for (Eigen::Index c = 0; c < p; ++c) std::copy_n(block + c * block_rows, count, &rows_(used_, c));
+    used_ += static_cast<Eigen::Index>(count);
+    if (used_ + static_cast<Eigen::Index>(block_rows) > rows_.rows()) flush(triangle);
   }
-}
 
-// Sweeps rows [begin, end) and takes them into the triangle.
-inline void absorb_rows(const Rows& rows, const Sweep& sweep, std::size_t begin, std::size_t end,
-                        Triangle& triangle) {
-  if (rows.width() >= wide && end - begin >= rows.width() / 2) return absorb_wide_rows(rows, sweep, begin, end, triangle);
-  std::vector<double> block(block_rows * rows.width());
-  for (std::size_t at = begin; at < end; at += block_rows) {
-    const std::size_t count = std::min(block_rows, end - at);
-    sweep.fill(rows, at, count, block.data());
-    triangle.absorb(block.data(), count);
+  void flush(Triangle& triangle) {
+    if (used_ == 0) return;
+    const Eigen::Index p = rows_.cols();
+    Eigen::MatrixXd stacked(p + used_, p);
+    stacked << triangle.matrix(), rows_.topRows(used_);
+    const Eigen::HouseholderQR<Eigen::Ref<Eigen::MatrixXd>> factored(stacked);
+    triangle = Triangle(stacked.topRows(p).triangularView<Eigen::Upper>());
+    used_ = 0;
   }
-}
+
+  void end(Triangle& triangle) {
+    flush(triangle);
+    rows_.resize(0, 0);
+  }
+
+ private:
+  Eigen::MatrixXd rows_;
+  Eigen::Index used_ = 0;
+};
 
 inline Triangle merge_in_order(const std::vector<Triangle>& pieces, std::size_t width) {
   Triangle all(width);
   for (const Triangle& piece : pieces) all.merge(piece);
   return all;
-}
-
-// The factor of all rows after the sweep.
-inline Triangle accumulate_triangle(const Rows& rows, const Sweep& sweep, int threads) {
-  const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows;
-  std::vector<Triangle> parts(pieces, Triangle(rows.width()));
-  for_each_piece(pieces, threads, [&](std::size_t piece) {
-    const std::size_t begin = piece * piece_rows;
-    absorb_rows(rows, sweep, begin, std::min(rows.n, begin + piece_rows), parts[piece]);
-  });
-  return merge_in_order(parts, rows.width());
 }
 
 }  // namespace wavetax

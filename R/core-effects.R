@@ -1,12 +1,14 @@
 # Several sets of effects. A set is a list of
-#   codes, count   the group of each row
-#   trends         a list of numeric vectors, by row: the slopes that each group has
-#   intercept      whether each group has a level of its own
+#   groups      core_groups() of the rows
+#   trends      a list of numeric vectors, by row: the slopes that each group has
+#   intercept   whether each group has a level of its own
 # The set with the most levels is eliminated first.
 
-core_effect_set <- function(codes, count = max(codes), trends = list(), intercept = TRUE) {
-  list(codes = codes, count = count, trends = trends, intercept = intercept)
+core_effect_set <- function(groups, trends = list(), intercept = TRUE) {
+  list(groups = groups, trends = trends, intercept = intercept)
 }
+
+core_counts <- function(sets) vapply(sets, function(set) as.double(set$groups$count), 0)
 
 # Whether sets have levels and no trends.
 core_only_levels <- function(sets) {
@@ -17,38 +19,40 @@ core_only_levels <- function(sets) {
 # trend less its regression on those before it. What is left of a trend that rounding made
 # counts as nothing.
 core_loadings <- function(set, weights) {
-  sums <- function(v) cpp_group_sums(if (is.null(weights)) v else weights * v, set$codes, set$count)
+  codes <- set$groups$codes
+  sums <- function(v) cpp_group_sums(if (is.null(weights)) v else weights * v, codes, set$groups$count)
   loadings <- list()
   for (trend in set$trends) {
     left <- as.double(trend)
-    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[set$codes]
-    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[set$codes]
+    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[codes]
+    if (set$intercept) left <- left - (sums(left) / sums(rep(1, length(left))))[codes]
     for (before in loadings) {
       share <- sums(before * left) / sums(before^2)
       share[!is.finite(share)] <- 0
-      left <- left - share[set$codes] * before
+      left <- left - share[codes] * before
     }
     gram <- sums(left^2)
     nothing <- gram <= 1e-18 * sums(as.double(trend)^2)
-    if (any(nothing)) left[nothing[set$codes]] <- 0
+    if (any(nothing)) left[nothing[codes]] <- 0
     loadings <- c(loadings, list(left))
   }
   if (set$intercept) c(list(NULL), loadings) else loadings
 }
 
 # Means of [x, y] by group: list(means, weight, n).
-core_group_means <- function(rows, groups, threads = core_threads(length(rows$y))) {
-  state <- cpp_group_means(
-    c(rows$x, list(rows$y)), rows$weights, groups$codes, groups$count, groups$sorted, threads
-  )
-  state$n <- length(rows$y)
+core_group_means <- function(rows, groups, threads = core_threads(rows$n)) {
+  state <- cpp_group_means(rows$columns, rows$weights, groups, rows$n, threads)
+  state$n <- rows$n
   state
+}
+
+core_unknowns <- function(sets) {
+  vapply(sets, function(set) as.double(set$groups$count) * (set$intercept + length(set$trends)), 0)
 }
 
 # Order of elimination: most unknowns first.
 core_elimination_order <- function(sets) {
-  unknowns <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
-  order(-unknowns)
+  order(-core_unknowns(sets))
 }
 
 core_weighted_means <- function(columns, weights, threads = core_threads(length(columns[[1]]))) {
@@ -56,62 +60,71 @@ core_weighted_means <- function(columns, weights, threads = core_threads(length(
   cpp_weighted_sums(columns, weights, length(columns[[1]]), threads) / total
 }
 
-# Limits of the iteration: see `Absorber`.
-core_absorb_options <- list(tolerance = 1e-10, max_iterations = 5000, dense_limit = 2048)
+# Limits of the iteration: see `SolverOptions`.
+core_solver_options <- list(tolerance = 1e-10, max_iterations = 5000, dense_limit = 2048)
 
-# Sweeps the sets out of [x, y]. `layers` are those of a transformation, in the order of the
-# sets, each with the place of its set and of the trend it belongs to (0: levels).
-core_absorb <- function(rows, sets, options = core_absorb_options,
-                        threads = core_threads(length(rows$y))) {
-  columns <- c(rows$x, list(rows$y))
-  centre <- core_weighted_means(columns, rows$weights)
+# The sets as one system, which sweeps any columns: a list of
+#   pointer    to the compiled system, for cpp_effect_*()
+#   sets       and one more for all rows where none of them has levels
+#   order      in which they are eliminated; `loadings` of each set
+#   dense, counted, rank, first_rank, unknowns   see core_effects_rank()
+# `columns` is how many are likely to be swept together.
+core_effect_system <- function(sets, n, weights = NULL, columns = 4, options = core_solver_options,
+                               threads = core_threads(n)) {
   if (!any(vapply(sets, `[[`, TRUE, "intercept"))) {
-    sets <- c(sets, list(core_effect_set(rep(1L, length(rows$y)), 1L)))
+    sets <- c(sets, list(core_effect_set(core_groups(rep(1L, n), 1L))))
   }
   order <- core_elimination_order(sets)
-  loadings <- lapply(sets, core_loadings, rows$weights)
-  state <- cpp_absorb(
-    columns, rows$weights, length(rows$y),
-    lapply(order, function(s) {
-      list(codes = sets[[s]]$codes, count = sets[[s]]$count, loadings = loadings[[s]], ridge = 0)
-    }),
-    centre, 0L, options$tolerance, options$max_iterations, options$dense_limit, threads
+  loadings <- lapply(sets, core_loadings, weights)
+  pointer <- cpp_effect_system(
+    lapply(order, function(s) list(groups = sets[[s]]$groups, loadings = loadings[[s]], ridge = 0)),
+    weights, n, columns, options$tolerance, options$max_iterations, options$dense_limit, threads
   )
-  of_set <- rep(order, lengths(loadings)[order])
-  layers <- lapply(seq_along(state$levels), function(l) {
-    set <- of_set[l]
-    place <- sum(of_set[seq_len(l)] == set)
-    loading <- loadings[[set]][[place]]
-    c(core_layer(sets[[set]]$codes, state$levels[[l]], loading = loading),
-      list(set = set, trend = place - sets[[set]]$intercept))
-  })
+  c(list(pointer = pointer, sets = sets, order = order, loadings = loadings, weights = weights, n = n),
+    cpp_effect_facts(pointer))
+}
+
+# Sweeps the system's effects out of [x, y]. `layers` are those of a transformation, in the order
+# of elimination, each with the place of its set and of the trend it belongs to (0: levels).
+core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, rows$weights)) {
+  swept <- cpp_effect_sweep(system$pointer, rows$columns, rows$n, centre, 0L)
+  of_set <- rep(system$order, lengths(system$loadings)[system$order])
+  trend_of <- vapply(seq_along(of_set), function(l) {
+    sum(of_set[seq_len(l)] == of_set[l]) - system$sets[[of_set[l]]]$intercept
+  }, 0)
   # The first layer of levels, in the order of elimination, holds the centre.
-  c(state[c("within", "dense", "counted", "converged", "iterations", "achieved", "rank", "first_rank", "inverse",
-            "squares", "means", "shared")],
-    list(layers = layers, centre = centre, centred = which(vapply(layers, `[[`, 0, "trend") == 0)[1],
-         order = order, sets = sets, rows = rows, sizes = lapply(sets, core_group_sizes,
-                                                                 rows$weights), n = length(rows$y),
-         weight = if (is.null(rows$weights)) length(rows$y) else sum(rows$weights)))
+  centred <- which(trend_of == 0)[1]
+  layers <- lapply(seq_along(of_set), function(l) {
+    set <- system$sets[[of_set[l]]]
+    loading <- system$loadings[[of_set[l]]][[trend_of[l] + set$intercept]]
+    c(core_layer(set$groups, swept$levels[[l]], loading = loading, holds_centre = l == centred),
+      list(set = of_set[l], trend = trend_of[l]))
+  })
+  sizes <- lapply(system$sets, function(set) core_group_weights(set$groups, rows$weights))
+  c(swept[c("within", "converged", "iterations", "achieved", "squares", "means", "shared")],
+    list(layers = layers, centre = centre, system = system, rows = rows, sizes = sizes, n = rows$n,
+         weight = if (is.null(rows$weights)) rows$n else sum(rows$weights)))
+}
+
+core_absorb <- function(rows, sets, options = core_solver_options, threads = core_threads(rows$n)) {
+  core_sweep(rows, core_effect_system(sets, rows$n, rows$weights, rows$k + 1, options, threads))
 }
 
 # Dimension of the effects: list(count, exact). Of levels it is counted from their graph, whatever
 # the weights and the solver; with trends it is the rank of the reduced system where that was
 # solved densely, of unweighted rows; otherwise an upper bound.
-core_effects_rank <- function(state, budget = 2e9) {
-  sets <- state$sets
-  if (state$counted) return(list(count = state$first_rank + state$rank, exact = TRUE))
+core_effects_rank <- function(system, budget = 2e9) {
+  sets <- system$sets
+  exact <- function(system) list(count = system$first_rank + system$rank, exact = TRUE)
+  if (system$counted) return(exact(system))
   if (core_only_levels(sets)) return(core_levels_dimension(sets, budget))
-  if (state$dense) {
-    if (!is.null(state$rows$weights)) {
-      rows <- core_rows(state$rows$y, list())
-      state <- core_absorb(rows, sets)
-    }
-    return(list(count = state$first_rank + state$rank, exact = TRUE))
+  if (system$dense) {
+    return(exact(if (is.null(system$weights)) system else core_effect_system(sets, system$n)))
   }
-  counts <- vapply(sets, `[[`, 0, "count")
+  counts <- core_counts(sets)
   loadings <- vapply(sets, function(set) set$intercept + length(set$trends), numeric(1))
-  others <- state$order[-1]
-  bound <- state$first_rank + sum(counts[others] * loadings[others]) -
+  others <- system$order[-1]
+  bound <- system$first_rank + sum(counts[others] * loadings[others]) -
     sum(vapply(sets[others], `[[`, TRUE, "intercept"))
   list(count = bound, exact = FALSE)
 }
@@ -120,12 +133,12 @@ core_effects_rank <- function(state, budget = 2e9) {
 # groups of the largest where the others are small, else from equations along cycles; where that
 # takes too long, an upper bound.
 core_levels_dimension <- function(sets, budget) {
-  counts <- vapply(sets, `[[`, 0, "count")
+  counts <- core_counts(sets)
   if (length(sets) == 1) return(list(count = counts, exact = TRUE))
   by_size <- order(-counts)
-  codes <- lapply(sets[by_size], `[[`, "codes")
+  codes <- lapply(sets[by_size], function(set) set$groups$codes)
   counts <- as.integer(counts[by_size])
-  if (length(sets) > 2 && sum(counts[-1]) <= core_absorb_options$dense_limit) {
+  if (length(sets) > 2 && sum(counts[-1]) <= core_solver_options$dense_limit) {
     further <- cpp_further_rank(codes, counts, budget, TRUE)
     if (further >= 0) return(list(count = counts[1] + further, exact = TRUE))
   }
@@ -139,38 +152,44 @@ core_levels_dimension <- function(sets, budget) {
 core_solve_absorbed <- function(state) {
   p <- ncol(state$within)
   own_norms <- sqrt(state$squares + state$weight * state$centre^2)
-  dimension <- core_effects_rank(state)
+  dimension <- core_effects_rank(state$system)
   solution <- core_finish_fixed(
     state$within, own_norms, state$centre, state$weight, state$n, dimension$count, state$squares[p]
   )
   solution$exact <- dimension$exact
-  told <- c("converged", "iterations", "achieved", "dense")
-  solution[told] <- state[told]
-  solution$levels <- core_effect_levels(state, solution$full)
-  solution$inverse <- state$inverse
+  solution[c("converged", "iterations", "achieved")] <- state[c("converged", "iterations", "achieved")]
+  solution$levels <- core_effect_levels(state, solution$slopes)
+  solution$inverse <- core_small_inverse(state$system)
   solution
+}
+
+# The inverse of the reduced system where it is small: what the errors of effects need.
+largest_kept_inverse <- 512
+
+core_small_inverse <- function(system) {
+  if (system$dense && system$unknowns > 0 && system$unknowns <= largest_kept_inverse) cpp_effect_inverse(system$pointer)
 }
 
 # By set the effect of each group, as a deviation from the constant: its levels (NULL where
 # it has none) and, as the attribute `slopes`, those of its trends. Every set beyond the first
 # averages zero over the rows of each connected component of its graph with the first.
-core_effect_levels <- function(state, b) {
-  part <- lapply(seq_along(state$layers), function(l) {
-    centre <- if (l == state$centred) state$centre else 0 * state$centre
-    cpp_combined_levels(state$layers[[l]]$levels, b, centre, FALSE)
+core_effect_levels <- function(state, slopes) {
+  sets <- state$system$sets
+  part <- lapply(state$layers, function(layer) {
+    cpp_combined_levels(layer$levels, c(-slopes, 1), layer$holds_centre * state$centre, 0L)
   })
   set_of <- vapply(state$layers, `[[`, 0, "set")
   trend_of <- vapply(state$layers, `[[`, 0, "trend")
-  levels <- lapply(seq_along(state$sets), function(s) {
+  levels <- lapply(seq_along(sets), function(s) {
     own <- part[set_of == s & trend_of == 0]
     list(level = if (length(own) > 0) own[[1]], slopes = part[set_of == s & trend_of > 0])
   })
-  base <- which(vapply(state$sets, `[[`, TRUE, "intercept"))[1]
+  base <- which(vapply(sets, `[[`, TRUE, "intercept"))[1]
   others <- setdiff(which(vapply(levels, function(one) !is.null(one$level), TRUE)), base)
-  connected <- length(state$sets) == 2 && length(others) == 1 && state$dense &&
-    state$first_rank + state$rank == sum(vapply(state$sets, `[[`, 0, "count")) - 1
+  connected <- length(sets) == 2 && length(others) == 1 && state$system$dense &&
+    state$system$first_rank + state$system$rank == sum(core_counts(sets)) - 1
   for (s in others) {
-    graph <- core_graph(state$sets[[base]], state$sets[[s]], connected)
+    graph <- core_graph(sets[[base]]$groups, sets[[s]]$groups, connected)
     size <- state$sizes[[s]]
     mean <- cpp_group_sums(size * levels[[s]]$level, graph$second, graph$count) /
       cpp_group_sums(size, graph$second, graph$count)
@@ -186,10 +205,10 @@ core_graph <- function(a, b, connected = FALSE) {
   cpp_components(a$codes, b$codes, a$count, b$count)
 }
 
-# Sum of the weights of each group.
-core_group_sizes <- function(set, weights) {
-  if (is.null(weights)) return(as.double(tabulate(set$codes, set$count)))
-  cpp_group_sums(weights, set$codes, set$count)
+# Sum of the weights of each group; without weights its rows.
+core_group_weights <- function(groups, weights) {
+  if (is.null(weights)) return(as.double(groups$sizes))
+  cpp_group_sums(weights, groups$codes, groups$count)
 }
 
 # What R-squared by the first set's groups need, from what the sweep has: the means of the groups,
@@ -198,10 +217,10 @@ core_group_sizes <- function(set, weights) {
 # has trends.
 core_swept_r_squared <- function(state, b) {
   if (is.null(state$means) || is.null(state$shared)) return(NULL)
-  sizes <- state$sizes[[state$order[1]]]
+  sizes <- state$sizes[[state$system$order[1]]]
   both <- cbind(c(b, 0), c(numeric(length(b)), 1))
   left <- crossprod(state$within) + state$shared
-  moments <- cpp_mean_moments(state$means, sizes, b, state$centre)
+  moments <- cpp_mean_moments(state$means, sizes, c(b, 0), state$centre)
   symmetric <- function(m) matrix(m[c(1, 2, 2, 3)], 2)
   overall <- crossprod(both, left %*% both) + symmetric(moments[1:3])
   groups <- sum(sizes > 0)
@@ -221,10 +240,9 @@ core_swept_r_squared <- function(state, b) {
 
 # Squared correlations of x'b with y: within and between the groups, and overall, from the sums of
 # both by group; `within_y` is the sum of squares of y less the groups' means.
-core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_threads(length(rows$y))) {
-  columns <- c(rows$x, list(rows$y))
-  if (is.null(centre)) centre <- core_weighted_means(columns, rows$weights)
-  moments <- cpp_fitted_moments(columns, rows$weights, b, centre, groups$codes, groups$count, threads)
+core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_threads(rows$n)) {
+  if (is.null(centre)) centre <- core_weighted_means(rows$columns, rows$weights)
+  moments <- cpp_fitted_moments(core_fitted_view(rows, b, centre), groups, threads)
   size <- moments$groups[3, ]
   used <- size > 0
   means <- moments$groups[1:2, used, drop = FALSE] / rep(size[used], each = 2L)
@@ -237,16 +255,16 @@ core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_thread
     if (any(spread <= rounding_share * from)) return(NA_real_)
     min(1, (m[1, 2] / sqrt(spread[1]) / sqrt(spread[2]))^2)
   }
-  list(within = correlation(within, diag(all)), between = correlation(once, diag(all) / length(rows$y)),
+  list(within = correlation(within, diag(all)), between = correlation(once, diag(all) / rows$n),
        overall = correlation(all, diag(all) * rounding_share), within_y = within[2, 2])
 }
 
 # Rank of the dummies of some sets, the constant among them; an upper bound where they are
 # three or more, or have trends.
 core_levels_rank <- function(sets) {
-  counts <- vapply(sets, function(set) set$count * (set$intercept + length(set$trends)), numeric(1))
+  unknowns <- core_unknowns(sets)
   if (length(sets) == 2 && core_only_levels(sets)) {
-    return(sum(counts) - cpp_components(sets[[1]]$codes, sets[[2]]$codes, counts[1], counts[2])$count)
+    return(sum(unknowns) - core_graph(sets[[1]]$groups, sets[[2]]$groups)$count)
   }
-  sum(counts) - (length(sets) - 1)
+  sum(unknowns) - (length(sets) - 1)
 }

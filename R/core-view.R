@@ -1,0 +1,64 @@
+# Rows of a regression as the core walks over them: what is swept from a row, and which combination
+# of its columns is wanted. A transformation says what was taken from a row before least squares:
+# NULL for nothing, or a list of
+#   layers     see core_layer(): the levels of [x, y] that each set of effects takes off
+#   constant   whether a swept constant is put back as a column of ones
+#   weighed    whether rows are weighed by V^-1, not transformed (effects shrunken in several sets):
+#              the residuals are those of V^-1, their products are with the rows as they are
+
+# One set of effects as a layer: levels a column a group, theta by group (NULL: 1), loading by row
+# (NULL: 1); whether the levels are of the columns as they are, their centre included; and the place
+# of the levels of the column of ones, 0 where it has none.
+core_layer <- function(groups, levels, theta = NULL, loading = NULL, holds_centre = TRUE, ones = 0L) {
+  list(groups = groups, levels = levels, theta = theta, loading = loading, holds_centre = holds_centre, ones = ones)
+}
+
+# The view of [1, x, y], of the constant where the regression has one and the kept regressors, whose
+# combination is the residual of the regression.
+core_view <- function(rows, transform, solution) {
+  kept <- which(solution$status == 0L)
+  use <- c(kept, rows$k + 1L)
+  constant <- solution$constant
+  stored <- if (isTRUE(transform$weighed)) 1L else 0L
+  list(
+    columns = c(if (constant) list(NULL), rows$columns[use]), weights = rows$weights, n = rows$n,
+    layers = as.list(transform$layers), pick = c(if (constant) stored, stored + use),
+    shift = if (isTRUE(transform$constant)) c(1, numeric(length(use))),
+    centre = c(if (constant) 0, solution$centre[use]), combination = c(if (constant) 0, -solution$slopes[kept], 1),
+    given = NULL
+  )
+}
+
+# Residuals of the transformed regression.
+core_residuals <- function(rows, transform, solution, threads = core_threads(rows$n)) {
+  cpp_combination(core_view(rows, transform, solution), threads)
+}
+
+# Sum of w u e over the rows of each cluster, u the row in the orthonormal coordinates of the
+# regression: a matrix with a row a coordinate and a column a cluster.
+core_cluster_scores <- function(rows, transform, solution, clusters, threads = core_threads(rows$n)) {
+  view <- core_view(rows, transform, solution)
+  if (isTRUE(transform$weighed)) {
+    view$given <- cpp_combination(view, threads)
+    view$layers <- list()
+  }
+  cpp_cluster_scores(view, clusters, solution$frame$upper, threads)
+}
+
+# The regressors after the sweep, the constant first where the regression has one.
+core_swept <- function(rows, transform, solution, threads = core_threads(rows$n)) {
+  view <- core_view(rows, transform, solution)
+  last <- length(view$columns)
+  for (part in c("columns", "pick", "centre")) view[[part]] <- view[[part]][-last]
+  view$centre[] <- 0
+  view["shift"] <- view["combination"] <- list(NULL)
+  cpp_swept(view, threads)
+}
+
+# x'b and y without a sweep, less their centre.
+core_fitted_view <- function(rows, slopes, centre) {
+  list(
+    columns = rows$columns, weights = rows$weights, n = rows$n, layers = list(), pick = seq_len(rows$k + 1L),
+    shift = NULL, centre = centre, combination = c(slopes, 0), given = NULL
+  )
+}

@@ -1,0 +1,22 @@
+// All of the core. It needs Eigen and a C++17 compiler, and uses OpenMP where there is one.
+#pragma once
+
+#include "wavetax/cholesky.hpp"
+#include "wavetax/columns.hpp"
+#include "wavetax/effect-sets.hpp"
+#include "wavetax/effect-system.hpp"
+#include "wavetax/groups.hpp"
+#include "wavetax/keys.hpp"
+#include "wavetax/laplacian.hpp"
+#include "wavetax/levels.hpp"
+#include "wavetax/oneway.hpp"
+#include "wavetax/parallel.hpp"
+#include "wavetax/rank.hpp"
+#include "wavetax/reduced-matrix.hpp"
+#include "wavetax/reduced-solver.hpp"
+#include "wavetax/rows.hpp"
+#include "wavetax/sinks.hpp"
+#include "wavetax/solve.hpp"
+#include "wavetax/triangle.hpp"
+#include "wavetax/version.hpp"
+#include "wavetax/visit.hpp"

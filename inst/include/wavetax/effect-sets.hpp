@@ -1,0 +1,142 @@
+// Sets of effects, and rows in the order of the groups of the first of them.
+//
+// A set has a level for each of its groups and loadings (ones, a trend); its loadings are
+// orthogonal within each group, so that its own normal equations are diagonal. A set with a ridge
+// has random effects: its levels are shrunken.
+#pragma once
+
+#include <algorithm>
+#include <cstddef>
+#include <vector>
+
+#include "groups.hpp"
+#include "parallel.hpp"
+
+namespace wavetax {
+
+struct EffectSet {
+  Groups groups;
+  std::vector<const double*> loadings;  // by row; a null pointer stands for ones
+  double ridge = 0.0;
+};
+
+// One loading of a set, and where its levels lie among the unknowns of a system.
+struct Term {
+  Groups groups;
+  const double* loading = nullptr;
+  double ridge = 0.0;
+  std::size_t offset = 0;
+
+  double load(std::size_t row) const { return loading ? loading[row] : 1.0; }
+  std::size_t unknown(std::size_t row) const { return offset + groups.of(row); }
+};
+
+// Work on groups is cut into this many parts whatever the number of threads, and sums are
+// added part by part, so that the digits do not depend on the threads.
+constexpr std::size_t lanes = 4;
+
+inline void add_lanes(const std::vector<std::vector<double>>& parts, std::vector<double>& sum) {
+  sum = parts[0];
+  for (std::size_t l = 1; l < parts.size(); ++l)
+    for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += parts[l][i];
+}
+
+// Places: rows in the order of the groups of the first set. Where they do not stand so already, what
+// is needed of them is copied (codes, loadings and weights of the sets, never columns).
+class RowOrder {
+ public:
+  std::vector<std::size_t> start;  // where each group's places begin
+  std::vector<std::size_t> lane;   // the first group of each lane, and the end
+  std::vector<Term> first, others; // with codes and loadings by place
+  const double* weights = nullptr; // by place
+
+  RowOrder(std::size_t n, const std::vector<Term>& by_row, const std::vector<Term>& others_by_row,
+           const double* weights_by_row, int threads)
+      : first(by_row), others(others_by_row), n_(n), threads_(threads) {
+    const Groups& groups = by_row[0].groups;
+    start.assign(groups.count + 1, 0);
+    for (std::size_t r = 0; r < n; ++r) ++start[static_cast<std::size_t>(groups.codes[r])];
+    for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] += start[g];
+    if (!groups.sorted) move_terms(groups);
+    set_weights(weights_by_row);
+    lane.assign(1, 0);
+    for (std::size_t l = 1; l < lanes; ++l)
+      lane.push_back(static_cast<std::size_t>(std::lower_bound(start.begin(), start.end() - 1, n * l / lanes) -
+                                              start.begin()));
+    lane.push_back(groups.count);
+  }
+  RowOrder(const RowOrder&) = delete;
+  RowOrder& operator=(const RowOrder&) = delete;
+
+  double weight(std::size_t place) const { return weights ? weights[place] : 1.0; }
+
+  void set_weights(const double* by_row) {
+    weights = by_row;
+    if (!by_row || place_.empty()) return;
+    moved_weights_ = zeros(n_);
+    move(by_row, moved_weights_.data());
+    weights = moved_weights_.data();
+  }
+
+  // From places to rows.
+  std::size_t place_of(std::size_t row) const {
+    return place_.empty() ? row : static_cast<std::size_t>(place_[row]);
+  }
+
+  template <class Body>
+  void for_each_lane(Body&& body) const {
+    for_each_piece(lanes, threads_, body);
+  }
+
+ private:
+  // Counting sort of the rows by group.
+  void move_terms(const Groups& groups) {
+    std::vector<int> next(start.begin(), start.end() - 1);
+    allocate(place_, n_);
+    for (std::size_t r = 0; r < n_; ++r) {
+      if (r + fetch_ahead < n_) __builtin_prefetch(&next[groups.of(r + fetch_ahead)], 1);
+      place_[r] = next[groups.of(r)]++;
+    }
+    const int* before = nullptr;
+    for (Term& term : others) {
+      if (term.groups.codes != before) {
+        before = term.groups.codes;
+        moved_codes_.emplace_back();
+        allocate(moved_codes_.back(), n_);
+        move(term.groups.codes, moved_codes_.back().data());
+      }
+      term.groups.codes = moved_codes_.back().data();
+      term.groups.sorted = false;
+      term.loading = moved_loading(term.loading);
+    }
+    for (Term& term : first) term.loading = moved_loading(term.loading);
+  }
+
+  const double* moved_loading(const double* loading) {
+    if (!loading) return nullptr;
+    moved_loadings_.push_back(zeros(n_));
+    move(loading, moved_loadings_.back().data());
+    return moved_loadings_.back().data();
+  }
+
+  template <class Value>
+  void move(const Value* from, Value* to) const {
+    const std::size_t piece = std::size_t{1} << 18;
+    for_each_piece((n_ + piece - 1) / piece, threads_, [&](std::size_t p) {
+      const std::size_t end = std::min(n_, (p + 1) * piece);
+      for (std::size_t r = p * piece; r < end; ++r) {
+        if (r + fetch_ahead < end) __builtin_prefetch(&to[place_[r + fetch_ahead]], 1);
+        to[place_[r]] = from[r];
+      }
+    });
+  }
+
+  std::size_t n_;
+  int threads_;
+  std::vector<int> place_;  // of each row; empty: as they are
+  std::vector<std::vector<int>> moved_codes_;
+  std::vector<std::vector<double>> moved_loadings_;
+  std::vector<double> moved_weights_;
+};
+
+}  // namespace wavetax

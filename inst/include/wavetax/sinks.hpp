@@ -1,0 +1,216 @@
+// What is summed up of the rows of a regression on one walk over them; see visit.hpp.
+#pragma once
+
+#include <Eigen/Core>
+#include <algorithm>
+#include <cstddef>
+#include <memory>
+#include <utility>
+#include <vector>
+
+#include "groups.hpp"
+#include "parallel.hpp"
+#include "triangle.hpp"
+#include "visit.hpp"
+
+namespace wavetax {
+
+// A table with `size` numbers for each group. Where rows are sorted by group they are cut between
+// groups and all pieces share one table; otherwise each of two or four lanes has its own.
+class GroupTable {
+ public:
+  GroupTable(const Groups& groups, std::size_t size, std::size_t further = 0)
+      : groups_(groups), size_(size), further_(further), shares_(groups.sorted && further == 0) {
+    if (shares_) make();
+  }
+
+  std::vector<std::size_t> cuts(std::size_t n) const {
+    if (shares_) return group_cuts(groups_, n, piece_rows);
+    std::vector<std::size_t> out;
+    const std::size_t count = n < 50000 ? 1 : groups_.count * size_ <= (std::size_t{1} << 20) ? 4 : 2;
+    for (std::size_t lane = 0; lane <= count; ++lane) out.push_back(n * lane / count);
+    return out;
+  }
+
+  // The same for one piece of the rows.
+  GroupTable part() const {
+    GroupTable out = *this;
+    if (!shares_) out.make();
+    return out;
+  }
+
+  // Where the numbers of a row's group begin, for the rows of a block.
+  template <class Use>
+  void with_rows(const Block& block, Use&& use) {
+    double* const table = values_->data();
+    if (!groups_.sorted)
+      for (std::size_t i = 0; i < block.count; ++i) __builtin_prefetch(table + groups_.of(block.begin + i) * size_, 1);
+    const int* const code = groups_.codes + block.begin;
+    const std::size_t size = size_;
+    use([=](std::size_t i) { return table + (static_cast<std::size_t>(code[i]) - 1) * size; });
+  }
+  double* further() { return values_->data() + groups_.count * size_; }
+
+  void merge(const GroupTable& other) {
+    if (values_ == other.values_) return;
+    if (!values_) {
+      values_ = other.values_;
+      return;
+    }
+    for (std::size_t i = 0; i < values_->size(); ++i) (*values_)[i] += (*other.values_)[i];
+  }
+
+  // One group after another, and behind them what is of no group.
+  const std::vector<double>& values() {
+    if (!values_) make();
+    return *values_;
+  }
+
+ private:
+  void make() {
+    values_ = std::make_shared<std::vector<double>>();
+    allocate(*values_, groups_.count * size_ + further_);
+  }
+
+  Groups groups_;
+  std::size_t size_, further_;
+  bool shares_;
+  std::shared_ptr<std::vector<double>> values_;
+};
+
+// The triangular factor of the swept rows.
+class TriangleSink {
+ public:
+  explicit TriangleSink(std::size_t width) : triangle(width) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return even_cuts(n, piece_rows); }
+  TriangleSink part() const { return TriangleSink(triangle.width()); }
+  void add(Block& block) {
+    if (triangle.width() < wide) return triangle.absorb(block.values, block.count);
+    stack_.add(block.values, block.count, triangle);
+  }
+  void merge(const TriangleSink& other) { triangle.merge(other.triangle); }
+  void finish() { stack_.end(triangle); }
+
+  Triangle triangle;
+
+ private:
+  WideStack stack_;
+};
+
+// The combination of each row, written where the caller wants it: residuals, fitted values.
+class CombinationSink {
+ public:
+  explicit CombinationSink(double* out) : out_(out) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return even_cuts(n, piece_rows); }
+  CombinationSink part() const { return *this; }
+  void add(Block& block) { std::copy_n(block.combined, block.count, out_ + block.begin); }
+  void merge(const CombinationSink&) {}
+  void finish() {}
+
+ private:
+  double* out_;
+};
+
+// s_g = sum of w u e over the rows of cluster g, with e the combination and u the row's first
+// columns in the orthonormal coordinates of the regression whose upper factor is `upper`: no digits
+// are lost to columns far from zero or close to each other. By period these are the sums that
+// spatial and serial covariances start from.
+class ScoreSink {
+ public:
+  ScoreSink(const Groups& clusters, const Eigen::MatrixXd& upper)
+      : table_(clusters, static_cast<std::size_t>(upper.cols())), upper_(&upper) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return table_.cuts(n); }
+  ScoreSink part() const {
+    ScoreSink out = *this;
+    out.table_ = table_.part();
+    return out;
+  }
+  void add(Block& block) {
+    const std::size_t width = static_cast<std::size_t>(upper_->cols());
+    table_.with_rows(block, [&](auto of_row) {
+      to_orthonormal(*upper_, block.values, block.count);
+      for (std::size_t i = 0; i < block.count; ++i) block.combined[i] *= block.weight(i);
+      for (std::size_t c = 0; c < width; ++c) {
+        const double* u = block.column(c);
+        for (std::size_t i = 0; i < block.count; ++i) of_row(i)[c] += u[i] * block.combined[i];
+      }
+    });
+  }
+  void merge(const ScoreSink& other) { table_.merge(other.table_); }
+  void finish() {}
+
+  // Clusters x width, one cluster after another.
+  const std::vector<double>& scores() { return table_.values(); }
+
+ private:
+  GroupTable table_;
+  const Eigen::MatrixXd* upper_;
+};
+
+// For f the combination and y the last column: sums of w f, w y and w by group, one group after
+// another, and behind them the sums of w f f, w f y and w y y.
+class MomentSink {
+ public:
+  explicit MomentSink(const Groups& groups) : table_(groups, 3, 3) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return table_.cuts(n); }
+  MomentSink part() const {
+    MomentSink out = *this;
+    out.table_ = table_.part();
+    return out;
+  }
+  void add(Block& block) {
+    const double *f = block.combined, *y = block.column(block.width - 1);
+    double* all = table_.further();
+    table_.with_rows(block, [&](auto of_row) {
+      for (std::size_t i = 0; i < block.count; ++i) {
+        const double w = block.weight(i);
+        double* sum = of_row(i);
+        sum[0] += w * f[i];
+        sum[1] += w * y[i];
+        sum[2] += w;
+        all[0] += w * f[i] * f[i];
+        all[1] += w * f[i] * y[i];
+        all[2] += w * y[i] * y[i];
+      }
+    });
+  }
+  void merge(const MomentSink& other) { table_.merge(other.table_); }
+  void finish() {}
+
+  const std::vector<double>& sums() { return table_.values(); }
+
+ private:
+  GroupTable table_;
+};
+
+// The swept columns themselves, one after another.
+class ColumnSink {
+ public:
+  ColumnSink(double* out, std::size_t n) : out_(out), n_(n) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return even_cuts(n, piece_rows); }
+  ColumnSink part() const { return *this; }
+  void add(Block& block) {
+    for (std::size_t c = 0; c < block.width; ++c)
+      std::copy_n(block.column(c), block.count, out_ + c * n_ + block.begin);
+  }
+  void merge(const ColumnSink&) {}
+  void finish() {}
+
+ private:
+  double* out_;
+  std::size_t n_;
+};
+
+inline Triangle accumulate_triangle(const Rows& rows, const Sweep& sweep, int threads) {
+  View view;
+  view.rows = &rows;
+  view.sweep = &sweep;
+  return visit(view, TriangleSink(rows.width()), threads).triangle;
+}
+
+}  // namespace wavetax

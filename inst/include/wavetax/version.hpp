@@ -1,0 +1,7 @@
+// The version of the core: that of the package it comes with, as numbers and as text.
+#pragma once
+
+#define WAVETAX_VERSION_MAJOR 0
+#define WAVETAX_VERSION_MINOR 3
+#define WAVETAX_VERSION_PATCH 0
+#define WAVETAX_VERSION "0.3.0"
