@@ -1,8 +1,6 @@
 # wavetax fit FILE: estimates and compares models of a table. wavetax compare: sets saved fits
 # side by side.
 
-cli_models <- c("pooled", "between", "fixed", "random", "difference", "correlated")
-
 cli_fit_parser <- function() {
   cli_parser(
     "wavetax fit FILE --entity COLUMN --period COLUMN --formula TEXT [options]",
@@ -15,7 +13,7 @@ cli_fit_parser <- function() {
       cli_option("--period", "COLUMN", "column that names the period"),
       cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number [default: the first]"),
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
-      cli_option("--model", "LIST", paste0("of ", paste(cli_models, collapse = ", "),
+      cli_option("--model", "LIST", paste0("of ", paste(fit_method_names, collapse = ", "),
                                            "; may be repeated [default: pooled,fixed,random]"),
                  "pooled,fixed,random"),
       cli_option("--effects", "TEXT", paste("entity, period, both, or columns such as",
@@ -64,9 +62,10 @@ check_fit_options <- function(options, models) {
       stop_usage(sprintf("--%s has no effect: %s.", option, why))
     }
   }
-  without("effects", c("between", "fixed", "random", "correlated"), paste("a", list_or(models), "model has none"))
-  without("variance", c("random", "correlated"), "only random and correlated effects have variance components")
-  without("weights", setdiff(cli_models, "difference"), "first differences take no weights")
+  takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
+  without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
+  without("variance", takers("variance"), "only random and correlated effects have variance components")
+  without("weights", methods_with(function(method) method$weighted), "first differences take no weights")
   if (identical(options$errors, "classical") && !is.null(options$by)) {
     stop_usage("--by has no effect: classical errors have no clusters.")
   }
@@ -129,9 +128,9 @@ check_format <- function(format) {
 
 chosen_models <- function(text) {
   models <- unique(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))
-  unknown <- setdiff(models, cli_models)
+  unknown <- setdiff(models, fit_method_names)
   if (length(unknown) == 0 && length(models) > 0) return(models)
-  stop_usage("--model takes ", list_words(cli_models), ", separated by commas; not ",
+  stop_usage("--model takes ", list_words(fit_method_names), ", separated by commas; not ",
              list_words(sQuote(unknown, FALSE)), ".")
 }
 
@@ -144,21 +143,15 @@ cli_errors <- function(options) {
   )
 }
 
-# Several sets of effects go to the models that take them; the others keep the entity's.
+# Each model is given the options that its descriptor has; sets of effects that it does not take are
+# left to the models that do, and it keeps the entity's.
 cli_one_fit <- function(model, shared, effects, options) {
+  method <- fit_method(model)
   sets <- effect_sets(effects, shared$data)
-  one <- if (length(sets) == 1 && length(sets[[1]]$trends) == 0) effects else "entity"
-  plain <- length(sets) <= 2 && all(lengths(lapply(sets, `[[`, "trends")) == 0)
-  variance <- if (!is.null(options$variance)) list(variance = options$variance)
-  weights <- list(weights = options$weights)
-  own <- switch(model,
-    pooled = weights, between = c(list(effects = one), weights), fixed = c(list(effects = effects), weights),
-    random = c(list(effects = if (plain) effects else "entity"), variance, weights),
-    difference = weights, correlated = c(list(effects = one), variance, weights)
-  )
-  fit <- switch(model, pooled = fit_pooled, between = fit_between, fixed = fit_fixed, random = fit_random,
-                difference = fit_difference, correlated = fit_correlated)
-  do.call(fit, c(shared, own))
+  fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
+  given <- list(effects = if (fits) effects else "entity", variance = options$variance, weights = options$weights)
+  given <- given[intersect(names(given), method$arguments)]
+  do.call(fit_door(model), c(shared, Filter(Negate(is.null), given)))
 }
 
 # Files first, so that they are there also when nobody reads what is printed to its end.
@@ -200,7 +193,7 @@ cli_write_table <- function(table, options) {
 }
 
 cli_tests <- function(fits) {
-  levels <- fits[!names(fits) %in% c("between", "difference")]
+  levels <- fits[names(fits) %in% methods_with(function(method) method$levels && method$constant != "drift")]
   c(
     if (all(c("fixed", "random") %in% names(fits))) list(test_hausman(fits$fixed, fits$random)),
     if (length(levels) > 0) list(test_serial(levels[[1]]))

@@ -4,7 +4,7 @@
 #   weights     of the used rows, or NULL; `weighted_by` in words
 #   rows        which rows of `data` are used, or NULL for all of them
 #   missing     rows left out, counted by variable (`total` is the count of rows)
-#   terms, xlevels, contrasts   to build the same columns from other data
+#   blueprint   see make_blueprint(): it makes the same columns of other data
 #   formula     as estimated: a dot and several lags written out
 #   data, index the table, and its index when it is a panel frame
 
@@ -38,13 +38,12 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   }
   check_finite(c(variables[!finite], lapply(keys[intersect(also, trends)], take_rows, used$rows)), used$rows)
   check_magnitude(variables, sizes)
-  columns <- regressor_columns(terms, variables)
+  made <- make_blueprint(terms, variables, names(data))
   list(
-    chosen = chosen$words, y = as.double(outcome), x = columns$x, constant = constant,
+    chosen = chosen$words, y = as.double(outcome), x = made$x, constant = constant,
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
-    terms = columns$terms, xlevels = columns$xlevels, contrasts = columns$contrasts, assign = columns$assign,
-    outcome = names(variables)[1], formula = written_formula(formula, terms), data = data, index = index
+    blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms), data = data, index = index
   )
 }
 

@@ -72,9 +72,9 @@ slope_rows <- function(set) {
 effect_errors <- function(fit) {
   plain <- core_only_levels(fit$effects)
   if (length(fit$effects) == 1 && plain) {
-    return(list(if (fit$method == "fixed") one_way_errors(fit) else prediction_errors(fit)))
+    return(list(if (method_of(fit)$effects == "fixed") one_way_errors(fit) else prediction_errors(fit)))
   }
-  if (plain && length(fit$effects) == 2 && fit$method == "fixed") return(two_way_errors(fit))
+  if (plain && length(fit$effects) == 2 && method_of(fit)$effects == "fixed") return(two_way_errors(fit))
   vector("list", length(fit$effects))
 }
 
@@ -89,8 +89,8 @@ one_way_errors <- function(fit) {
   weight <- group_weights(fit, fit$effects[[1]])
   centred <- means - drop(means %*% weight) / sum(weight)
   list(
-    level = sqrt(sigma2_of(fit) * (1 / weight + slope_squares(fit, means))),
-    deviation = sqrt(sigma2_of(fit) * pmax(0, 1 / weight - 1 / sum(weight) + slope_squares(fit, centred)))
+    level = sqrt(fit$scale * (1 / weight + slope_squares(fit, means))),
+    deviation = sqrt(fit$scale * pmax(0, 1 / weight - 1 / sum(weight) + slope_squares(fit, centred)))
   )
 }
 
@@ -109,7 +109,7 @@ prediction_errors <- function(fit) {
   shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
   z <- t(layer_rows(fit, fit$transform$layers[[1]]$levels))
   squares <- colSums(mean_coordinates(fit, rep(1, nrow(z)), z)^2)
-  error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * sigma2_of(fit) * squares)
+  error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * fit$scale * squares)
   list(level = error, deviation = error)
 }
 
@@ -119,14 +119,14 @@ prediction_errors <- function(fit) {
 largest_share_table <- 2e7
 
 two_way_errors <- function(fit) {
-  inverse <- fit$solution$inverse
+  inverse <- fit$transform$reduced_inverse
   sets <- fit$effects
   counts <- vapply(sets, function(set) set$groups$count, 0)
-  connected <- fit$df_effects == sum(counts) - 1
-  if (is.null(inverse) || !connected || prod(counts) > largest_share_table) return(vector("list", 2))
+  connected <- fit$df$effects == sum(counts) - 1
+  if (is.null(inverse) || !keeps_rows(fit) || !connected || prod(counts) > largest_share_table) return(vector("list", 2))
   small <- if (length(sets) == 2 && nrow(inverse) == counts[2]) 2L else 1L
   large <- 3L - small
-  sigma2 <- sigma2_of(fit)
+  sigma2 <- fit$scale
   weight <- lapply(sets, function(set) group_weights(fit, set))
   total <- sum(weight[[1]])
   p <- weight[[small]] / total

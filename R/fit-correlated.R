@@ -23,12 +23,19 @@
 #' fit_correlated(log(nights) ~ levy + storms + fuel + pier, panel)
 #' @export
 fit_correlated <- function(formula, data, effects = "entity", errors = NULL, variance = "swamy-arora",
-                           weights = NULL, rows = NULL) {
+                           weights = NULL, rows = NULL, keep = "rows") {
   run_fit(fit_request(
-    "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects),
+    "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects),
     list(variance = variance)
   ))
 }
+
+method_correlated <- function() new_fit_method(
+  "correlated", words = "correlated random effects",
+  title = function(fit) paste("Correlated random effects by", list_words(effect_names(fit))),
+  estimate = function(request) estimate_correlated(request), arguments = c("effects", "variance", "weights"),
+  effects = "random", sets = list(most = 1, trends = FALSE)
+)
 
 estimate_correlated <- function(request) {
   name <- effect_column(request$effects, request$data)
@@ -38,9 +45,7 @@ estimate_correlated <- function(request) {
   design <- request_design(request, also = name)
   groups <- column_groups(design, name)
   design <- add_means(design, groups, name)
-  fit <- random_fit(request, design, list(new_effect_set(name)), variance)
-  fit$design$means$values <- fit$design$means$values[names(fit$design$means$values) %in% names(fit$estimates)]
-  fit
+  random_fit(request, design, list(new_effect_set(name)), variance)
 }
 
 mean_name <- function(term) paste0("mean(", term, ")")
@@ -56,15 +61,16 @@ add_means <- function(design, groups, name) {
   check_some_regressor(status, names(design$x), plural_of(name))
   by_group <- lapply(varies, function(j) state$means[j, ])
   names(by_group) <- mean_name(names(design$x)[varies])
-  design$means <- list(column = name, labels = groups$labels, values = by_group)
+  design$blueprint$means <- list(column = name, labels = groups$labels, values = by_group)
   combined <- which(status == 2L)
+  solution <- c(parts$within, list(norms = sqrt(colSums(state$within^2))[seq_along(status)], constant = FALSE))
+  combination <- lapply(combined, function(j) combined_of(solution, j, names(design$x)))
   design$dropped <- data.frame(
-    term = names(design$x)[combined],
-    reason = vapply(combined, function(j) {
-      solution <- c(parts$within, list(norms = sqrt(colSums(state$within^2))[seq_along(status)], constant = FALSE))
-      paste0(combination_words(names(design$x)[status == 0L][weighty(solution, j)]), " within ", plural_of(name))
-    }, "")
+    term = names(design$x)[combined], estimate = rep(NA_real_, length(combined)), role = rep("slope", length(combined)),
+    status = rep("dropped", length(combined)),
+    reason = vapply(combination, function(of) paste0(combination_words(names(of)), " within ", plural_of(name)), "")
   )
+  design$dropped$combination <- combination
   kept <- setdiff(seq_along(design$x), combined)
   design$x <- c(design$x[kept], lapply(by_group, function(means) means[groups$codes]))
   design

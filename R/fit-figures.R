@@ -33,22 +33,15 @@ fit_figures <- function(fit) {
              with_effects = "effects", of_changes = "of_changes")
   r_squared <- as.list(unname(fit$r_squared[kinds]))
   names(r_squared) <- paste0("r2_", names(kinds))
-  size <- panel_size(fit)
+  sample <- sample_facts(fit)
   test <- regression_f(fit)
   structure(data.frame(
-    rows = fit$n, entities = size[1], periods = size[2], coefficients = length(stats::coef(fit)),
-    df_residual = fit$df_residual, df_effects = fit$df_effects, df_exact = fit$df_exact, r_squared,
-    f = test$f, f_df1 = test$df1, f_df2 = fit$df_residual, f_p = test$p, rmse = sqrt(sigma2_of(fit)),
+    rows = fit$n, entities = sample$entities, periods = sample$periods, coefficients = length(stats::coef(fit)),
+    df_residual = fit$df$residual, df_effects = fit$df$effects, df_exact = fit$df$exact, r_squared,
+    f = test$f, f_df1 = test$df1, f_df2 = fit$df$residual, f_p = test$p, rmse = sqrt(fit$scale),
     log_lik = fit$log_lik, parameters = fit$parameters, aic = stats::AIC(fit), bic = stats::BIC(fit),
-    iterations = if (is.null(fit$solution$iterations)) 0 else fit$solution$iterations,
-    achieved = if (is.null(fit$solution$achieved)) 0 else fit$solution$achieved
+    iterations = fit$iteration$steps, achieved = fit$iteration$achieved
   ), class = c("fit_figures", "data.frame"))
-}
-
-panel_size <- function(fit) {
-  if (is.null(fit$design$index) || fit$method == "between") return(c(if (fit$method == "between") fit$n else NA, NA))
-  used <- used_index(fit$design)
-  c(sum(tabulate(used$entity) > 0), length(used_periods(fit$design)))
 }
 
 # b'V^-1 b / k over the slopes, V classical: the same as from the sums of squares.
@@ -56,9 +49,9 @@ regression_f <- function(fit) {
   terms <- slope_names(fit)
   k <- length(terms)
   if (k == 0) return(list(f = NA_real_, df1 = 0, p = NA_real_))
-  b <- fit$estimates[terms]
+  b <- kept_estimates(fit)[terms]
   # In orthonormal coordinates of the slopes alone, so that units do not matter.
-  root <- fit$root[match(terms, names(fit$estimates)), , drop = FALSE]
-  f <- sum(backsolve(qr.R(qr(t(root))), b, transpose = TRUE)^2) / k / sigma2_of(fit)
-  list(f = f, df1 = k, p = stats::pf(f, k, fit$df_residual, lower.tail = FALSE))
+  root <- fit$regression$root[match(terms, kept_terms(fit)), , drop = FALSE]
+  f <- sum(backsolve(qr.R(qr(t(root))), b, transpose = TRUE)^2) / k / fit$scale
+  list(f = f, df1 = k, p = stats::pf(f, k, fit$df$residual, lower.tail = FALSE))
 }

@@ -50,11 +50,17 @@
 #' level <- effect_levels(fixed)$level
 #' all.equal(unname(coef(dummies)[-(1:4)]), level[-1] - level[1])
 #' @export
-fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL) {
+fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL, keep = "rows") {
   run_fit(fit_request(
-    "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, rlang::enquo(effects)
+    "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects)
   ))
 }
+
+method_fixed <- function() new_fit_method(
+  "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
+  estimate = function(request) estimate_fixed(request), arguments = c("effects", "weights"), effects = "fixed",
+  sets = list(most = Inf, trends = TRUE), constant = "aside", assumes = 1, nests = TRUE, pieces = TRUE
+)
 
 estimate_fixed <- function(request) {
   if (is_source(request$data)) return(fit_source(request))
@@ -89,9 +95,11 @@ sweep_sets <- function(design, sets, groups) {
   check_converged(solution)
   solution$r_squared <- r_squared_of_sets(design, sets, groups, state, solution)
   # Where no set has levels, the sweep added one for all rows.
-  solution$offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
+  offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
-  list(solution = solution, transform = list(layers = state$layers, constant = TRUE))
+  list(solution = solution, transform = list(
+    layers = state$layers, constant = TRUE, offset = offset, reduced_inverse = solution$inverse
+  ))
 }
 
 # Within and between are those of the entity where it is among the effects, otherwise of the

@@ -70,7 +70,7 @@ NULL
 #' @export
 coef.panel_fit <- function(object, ...) {
   check_no_dots(..., of = method_call("coef"))
-  object$estimates[object$shows]
+  kept_estimates(object)[shown_terms(object)]
 }
 
 # What a generic's method takes, for the check of its dots.
@@ -83,7 +83,8 @@ method_call <- function(name, todo = NULL) {
 #' @export
 vcov.panel_fit <- function(object, ...) {
   check_no_dots(..., of = method_call("vcov", "Other errors: `vcov(with_errors(fit, se_clustered(~ region)))`."))
-  object$errors$covariance[object$shows, object$shows, drop = FALSE]
+  shown <- shown_terms(object)
+  object$errors$covariance[shown, shown, drop = FALSE]
 }
 
 #' @rdname panel_fit
@@ -91,31 +92,11 @@ vcov.panel_fit <- function(object, ...) {
 confint.panel_fit <- function(object, parm, level = 0.95, ...) {
   check_no_dots(..., of = method_call("confint", "Other errors: `confint(with_errors(fit, se_classical()))`."))
   check_level(level)
-  table <- coefficient_table(object, object$shows, level)
+  table <- coefficient_table(object, shown_terms(object), level)
   out <- as.matrix(table[c("low", "high")])
   tails <- format(100 * c((1 - level) / 2, (1 + level) / 2), trim = TRUE, digits = 3, decimal.mark = ".")
   dimnames(out) <- list(table$term, paste(tails, "%"))
   if (missing(parm)) out else out[chosen_terms(parm, table$term), , drop = FALSE]
-}
-
-# Coefficients by name or number; the constant also by the name that it is printed with.
-chosen_terms <- function(parm, terms) {
-  if (!is.atomic(parm) || is.null(parm)) parm <- structure(NA, words = value_words(parm))
-  if (is.character(parm)) {
-    parm[parm == "constant" & !"constant" %in% terms] <- "(Intercept)"
-    known <- parm %in% terms
-  } else {
-    known <- is.numeric(parm) & is.finite(parm) & parm %in% seq_along(terms)
-  }
-  if (length(parm) > 0 && all(known)) return(parm)
-  stop_wavetax(
-    "unknown_term", sprintf("The fit has no coefficient %s.", if (is.null(attr(parm, "words"))) {
-      list_some(sQuote(parm[!known], FALSE))
-    } else {
-      attr(parm, "words")
-    }),
-    todo = sprintf("Coefficients are %s.", list_some(terms, 8))
-  )
 }
 
 #' @rdname panel_fit
@@ -123,107 +104,7 @@ chosen_terms <- function(parm, terms) {
 as.data.frame.panel_fit <- function(x, row.names = NULL, optional = FALSE, level = 0.95, ...) {
   check_no_dots(..., of = method_call("as.data.frame"))
   check_level(level)
-  coefficient_table(x, x$shows, level)
-}
-
-coefficient_table <- function(fit, which, level = 0.95) {
-  estimate <- unname(fit$estimates[which])
-  std_error <- standard_errors(fit)[which]
-  statistic <- estimate / std_error
-  half <- stats::qt((1 + level) / 2, fit$errors$df) * std_error
-  data.frame(
-    term = names(fit$estimates)[which], estimate = estimate, std_error = std_error,
-    statistic = statistic, p_value = 2 * stats::pt(-abs(statistic), fit$errors$df),
-    low = estimate - half, high = estimate + half
-  )
-}
-
-# A variance that rounding makes of an exact zero is none.
-standard_errors <- function(fit) {
-  variance <- unname(diag(fit$errors$covariance))
-  sqrt(ifelse(variance > 0, variance, NA_real_))
-}
-
-#' @rdname panel_fit
-#' @export
-residuals.panel_fit <- function(object, type = c("disturbance", "effect", "both", "transformed"), pad = FALSE,
-                                ...) {
-  check_no_dots(..., of = method_call("residuals"))
-  type <- check_one_of(type, c("disturbance", "effect", "both", "transformed"), "type")
-  check_flag(pad, "pad")
-  check_keeps_rows(object, "residuals")
-  pad_rows(residuals_of(object, type), object, pad)
-}
-
-residuals_of <- function(fit, type) {
-  shrunken <- fit$method %in% c("random", "correlated")
-  if (type == "transformed" || (type == "disturbance" && !shrunken)) return(fit$residuals)
-  effect <- effect_by_row(fit)
-  if (type == "effect") return(effect)
-  composite <- fit$design$y - linear_part(fit)
-  if (type == "both") composite else composite - effect
-}
-
-# A value for each row of the data, NA where the row was not used.
-pad_rows <- function(values, fit, pad) {
-  if (!pad) return(values)
-  if (fit$method == "between") stop_between_rows(fit)
-  if (is.null(fit$design$rows)) return(values)
-  out <- rep(NA_real_, nrow(fit$design$data))
-  out[fit$design$rows] <- values
-  out
-}
-
-stop_between_rows <- function(fit) {
-  stop_argument("pad", "TRUE", sprintf("A between fit has one residual for each %s, not for each row.",
-                                       fit$design$between))
-}
-
-# The effects of each used row, as deviations from the constant.
-effect_by_row <- function(fit) {
-  total <- rep(sum(fit$solution$offset), fit$n)
-  for (set in fit$effects) total <- total + set_effect(set, set$groups$codes, function(name) {
-    trend_values(fit$design, name)
-  }, fit$design)
-  total
-}
-
-# The effect of a set on rows of the groups `codes`; `values(name)` gives a trend's values.
-# A trend's slope is of its deviation from the group's mean (and from trends before it), so it
-# is read through the loadings that the fit swept with.
-set_effect <- function(set, codes, values, design) {
-  out <- if (is.null(set$level)) numeric(length(codes)) else set$level[codes]
-  if (length(set$slopes) == 0) return(out)
-  loadings <- core_loadings(
-    core_effect_set(set$groups, lapply(set$trends, values), set$intercept),
-    design[["weights"]]
-  )
-  loadings <- Filter(Negate(is.null), loadings)
-  for (s in seq_along(set$slopes)) out <- out + set$slopes[[s]][codes] * loadings[[s]]
-  out
-}
-
-# x'b with the constant.
-linear_part <- function(fit) {
-  x <- fit$design$x
-  total <- rep(constant_of(fit), fit$n)
-  for (name in setdiff(names(fit$estimates), "(Intercept)")) {
-    total <- total + x[[name]] * fit$estimates[[name]]
-  }
-  total
-}
-
-constant_of <- function(fit) {
-  if ("(Intercept)" %in% names(fit$estimates)) fit$estimates[["(Intercept)"]] else 0
-}
-
-#' @rdname panel_fit
-#' @export
-fitted.panel_fit <- function(object, pad = FALSE, ...) {
-  check_no_dots(..., of = method_call("fitted"))
-  check_flag(pad, "pad")
-  check_keeps_rows(object, "fitted values")
-  pad_rows(object$design$y - residuals_of(object, "disturbance"), object, pad)
+  coefficient_table(x, shown_terms(x), level)
 }
 
 #' @rdname panel_fit
@@ -236,7 +117,7 @@ formula.panel_fit <- function(x, ...) x$design$formula
 
 #' @rdname panel_fit
 #' @export
-terms.panel_fit <- function(x, ...) x$design$terms
+terms.panel_fit <- function(x, ...) x$design$blueprint$terms
 
 #' @rdname panel_fit
 #' @export
@@ -244,7 +125,7 @@ model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
   check_no_dots(..., of = method_call("model.matrix"))
   type <- check_one_of(type, c("raw", "swept"), "type")
   check_keeps_rows(object, "model matrix")
-  terms <- names(object$estimates)[object$shows]
+  terms <- kept_terms(object)[shown_terms(object)]
   if (type == "swept") return(swept_regressors(object)[, terms, drop = FALSE])
   x <- do.call(cbind, object$design$x)
   if ("(Intercept)" %in% terms) x <- cbind("(Intercept)" = 1, x)
@@ -252,14 +133,14 @@ model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
 }
 
 swept_regressors <- function(fit) {
-  out <- core_swept(design_rows(fit$design), fit$transform, fit$solution)
-  colnames(out) <- names(fit$estimates)
+  out <- core_swept(design_rows(fit$design), fit$transform, fit$regression)
+  colnames(out) <- kept_terms(fit)
   out
 }
 
 #' @rdname panel_fit
 #' @export
-df.residual.panel_fit <- function(object, ...) object$df_residual
+df.residual.panel_fit <- function(object, ...) object$df$residual
 
 #' @rdname panel_fit
 #' @export

@@ -71,8 +71,8 @@ piece_design <- function(piece, reader) {
                  absorbs_constant = !is.null(reader$sets), rows = reader$rows, in_pieces = TRUE),
     wavetax_error_no_rows = function(cnd) NULL
   )
-  if (!is.null(design) && length(design$xlevels) > 0) {
-    stop_pieces(sprintf("`%s` holds categories, which differ from piece to piece.", names(design$xlevels)[1]),
+  if (!is.null(design) && length(design$blueprint$xlevels) > 0) {
+    stop_pieces(sprintf("`%s` holds categories, which differ from piece to piece.", names(design$blueprint$xlevels)[1]),
                 "Categories can be effects: `effects = ~ id + kind`.")
   }
   design
@@ -129,21 +129,10 @@ accumulate_pieces <- function(reader) {
     stop_wavetax("no_rows", "No row of the source has all the variables of the formula.",
                  todo = "Leave the emptiest variable out, or check how the file was written.")
   }
-  total$design <- design_without_rows(total$design, total$missing, total$log_weights)
+  total$design$missing <- total$missing
+  total$design$log_weights <- total$log_weights
+  total$design <- design_without_rows(total$design)
   total
-}
-
-# What a fit keeps of the design: no rows, and of the data the names of the columns.
-design_without_rows <- function(design, missing, log_weights) {
-  design$missing <- missing
-  design$log_weights <- log_weights
-  design$columns <- names(design$data)
-  design$x <- lapply(design$x, function(x) numeric())
-  if (!is.null(design[["weights"]])) design$weights <- numeric()
-  design$y <- numeric()
-  design$rows <- NULL
-  design$data <- NULL
-  design
 }
 
 check_same_terms <- function(first, design) {
@@ -207,7 +196,7 @@ piece_scores <- function(fit, name) {
   reader$by <- name
   reader$columns <- union(reader$columns, name)
   start <- list(
-    clusters = NULL, scores = matrix(0, length(fit$estimates), 0), rows = 0,
+    clusters = NULL, scores = matrix(0, length(kept_terms(fit)), 0), rows = 0,
     cluster_of = lapply(fit$effects, function(set) rep(NA_integer_, set$groups$count)),
     nested = rep(TRUE, length(fit$effects))
   )
@@ -234,7 +223,7 @@ add_piece_scores <- function(total, design, fit, name) {
     if (changed) total$nested[s] <- FALSE
   }
   rows <- design_rows(design)
-  scores <- core_cluster_scores(rows, transform, fit$solution, core_groups(clusters, length(total$clusters)))
+  scores <- core_cluster_scores(rows, transform, fit$regression, core_groups(clusters, length(total$clusters)))
   seen <- seq_len(ncol(total$scores))
   scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
   total$scores <- scores
@@ -246,13 +235,5 @@ stop_other_rows <- function(first, second) {
   stop_pieces(
     sprintf("The source gave %s the first time and %s the second.", count_of(first, "row"), count_words(second)),
     c("A function must start again after it has given NULL.", "`errors = se_classical()` reads it once.")
-  )
-}
-
-check_keeps_rows <- function(fit, what) {
-  if (is.null(fit$design$pieces)) return(invisible())
-  stop_wavetax(
-    "pieces", sprintf("A fit from a source read in pieces keeps no rows, so it has no %s.", what),
-    todo = "Use `predict(fit, newdata)` on the rows that you want."
   )
 }

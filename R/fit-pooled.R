@@ -19,6 +19,8 @@
 #'   clustered by entity; classical on a plain data frame, which has no entity.
 #' @param rows `NULL`, or a one-sided formula that is true for the rows to use: `~ season >
 #'   2012`. [past()] and its siblings still see the others.
+#' @param keep `"rows"`: the fit refers to its data and holds the columns of its regression.
+#'   `"nothing"`: it does not, as [slim()] has it.
 #' @return A `panel_fit`. [coef()], [vcov()], [confint()], [residuals()],
 #'   [predict()] and R's other generics answer on it; `as.data.frame()` has a row a
 #'   coefficient: `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`,
@@ -44,9 +46,15 @@
 #' # The truth is -0.05; pleasant harbours charge more, so pooling has it positive.
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
-fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL) {
-  run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors))
+fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL, keep = "rows") {
+  run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep))
 }
+
+method_pooled <- function() new_fit_method(
+  "pooled", words = "pooled", title = function(fit) "Pooled least squares",
+  estimate = function(request) estimate_pooled(request), arguments = "weights", assumes = 3, nests = TRUE,
+  pieces = TRUE
+)
 
 estimate_pooled <- function(request) {
   if (is_source(request$data)) return(fit_source(request))

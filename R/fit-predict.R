@@ -14,26 +14,19 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   if (is.null(newdata) && plain) {
     return(if (effects) fitted(object) else linear_part(object))
   }
-  x <- if (is.null(newdata)) used_regressors(object) else all_new_regressors(object, newdata)
+  x <- if (is.null(newdata)) do.call(cbind, object$design$x) else replay_blueprint(object$design$blueprint, newdata)
   effects <- effects && length(object$effects) > 0
-  slopes <- object$estimates[slope_names(object)]
+  slopes <- kept_estimates(object)[slope_names(object)]
   out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
   if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
   out <- unname(out)
   if (plain) return(out)
   variance <- prediction_variance(object, x, newdata, effects)
   wide <- if (interval == "prediction") variance + noise_variance(object, effects) else variance
-  half <- stats::qt((1 + level) / 2, object$errors$df) * sqrt(wide)
+  half <- stats::qt((1 + level) / 2, least_df(object)) * sqrt(wide)
   table <- if (interval == "none") out else data.frame(fit = out, low = out - half, high = out + half)
   if (!se.fit) return(table)
-  list(fit = table, se.fit = sqrt(variance), df = object$errors$df, residual.scale = sqrt(sigma2_of(object)))
-}
-
-used_regressors <- function(fit) do.call(cbind, fit$design$x)
-
-all_new_regressors <- function(fit, newdata) {
-  check_is_table(newdata)
-  cbind(new_regressors(fit, newdata), new_means(fit, newdata))
+  list(fit = table, se.fit = sqrt(variance), df = least_df(object), residual.scale = sqrt(object$scale))
 }
 
 # Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
@@ -43,7 +36,7 @@ all_new_regressors <- function(fit, newdata) {
 prediction_variance <- function(fit, x, newdata, effects) {
   x <- x[, slope_names(fit), drop = FALSE]
   n <- nrow(x)
-  meat <- fit$errors$meat
+  meat <- errors_meat(fit)
   if (!effects) return(core_quadratic(mean_coordinates(fit, rep(1, n), x), meat))
   set <- fit$effects[[1]]
   if (length(fit$effects) > 1 || length(set$slopes) > 0) {
@@ -56,8 +49,8 @@ prediction_variance <- function(fit, x, newdata, effects) {
   if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$groups$labels))
   weight <- group_weights(fit, set)[at]
   means <- t(layer_rows(fit, fit$transform$layers[[1]]$levels)[, at, drop = FALSE])
-  if (fit$method == "fixed") {
-    return(sigma2_of(fit) / weight + core_quadratic(mean_coordinates(fit, numeric(n), x - means), meat))
+  if (method_of(fit)$effects == "fixed") {
+    return(fit$scale / weight + core_quadratic(mean_coordinates(fit, numeric(n), x - means), meat))
   }
   # A group that the fit has not seen is one of the population: nothing is known of its effect.
   unseen <- is.na(at)
@@ -70,8 +63,8 @@ prediction_variance <- function(fit, x, newdata, effects) {
 
 # Coordinates of rows [lead, x - share * means]: a column a row.
 mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
-  frame <- fit$solution$frame
-  constant <- "(Intercept)" %in% names(fit$estimates)
+  frame <- fit$regression$frame
+  constant <- has_constant(fit)
   origin <- if (constant) frame$origin[-1] else frame$origin
   apart <- if (all(lead == 0)) x else x - rep(origin, each = nrow(x))
   if (any(share != 0)) apart <- apart - share * (means - rep(origin, each = nrow(x)))
@@ -80,57 +73,8 @@ mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
 
 # Variance of a new row about its mean.
 noise_variance <- function(fit, effects) {
-  if (is.null(fit$variance)) return(sigma2_of(fit))
+  if (is.null(fit$variance)) return(fit$scale)
   fit$variance$sigma2_e + if (effects) 0 else sum(fit$variance$sigma2)
-}
-
-new_regressors <- function(fit, newdata) {
-  design <- fit$design
-  terms <- stats::delete.response(design$terms)
-  wanted <- intersect(all.vars(terms), c(names(design$data), design$columns))
-  check_columns(wanted, newdata)
-  index <- if (is_panel_frame(newdata)) panel_index(newdata)
-  calls <- as.list(attr(terms, "predvars"))[-1]
-  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, character(1))
-  frame <- lapply(seq_along(calls), function(v) {
-    value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
-    check_length(value, names[v], nrow(newdata))
-    if (names[v] %in% names(design$xlevels)) return(known_levels(value, names[v], design$xlevels))
-    check_new_kind(value, names[v])
-    value
-  })
-  names(frame) <- names
-  columns <- regressor_columns(terms, frame, design$xlevels, design$contrasts)$x
-  out <- do.call(cbind, columns)
-  if (is.null(out)) matrix(0, nrow(newdata), 0) else out
-}
-
-check_new_kind <- function(x, name) {
-  if (is.numeric(x) || is.logical(x)) return(invisible())
-  stop_wavetax("kind", sprintf("`%s` is %s in the new data, but numbers in the fit.", name, kind_words(x)),
-               todo = sprintf("Make it numbers first, for example `newdata$%s <- as.numeric(newdata$%s)`.", name, name))
-}
-
-# Entity means that a correlated random effects fit added, for rows of entities it has seen.
-new_means <- function(fit, newdata) {
-  means <- fit$design$means
-  if (is.null(means)) return(NULL)
-  check_columns(means$column, newdata)
-  at <- match(as.character(newdata[[means$column]]), as.character(means$labels))
-  warn_unknown_effects(unique(as.character(newdata[[means$column]])[is.na(at)]), means$column, FALSE)
-  do.call(cbind, lapply(means$values, function(values) values[at]))
-}
-
-known_levels <- function(x, name, xlevels) {
-  known <- xlevels[[name]]
-  new <- setdiff(as.character(x), c(known, NA))
-  if (length(new) > 0) {
-    stop_wavetax(
-      "new_level", sprintf("`%s` has values that the fit has not seen: %s.", name, list_some(new)),
-      todo = sprintf("Seen were %s.", list_some(known, 8))
-    )
-  }
-  factor(x, levels = known)
 }
 
 # The effects on new rows. Of groups that the fit has not seen: after random effects, and for
@@ -150,7 +94,7 @@ new_effects <- function(fit, newdata) {
                                sep = ":"))
     if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
     at <- match(labels, as.character(set$groups$labels))
-    mean_of <- fit$method != "fixed" || s > 1
+    mean_of <- method_of(fit)$effects != "fixed" || s > 1
     warn_unknown_effects(unique(labels[is.na(at)]), set$name, mean_of)
     effect <- set$level[at]
     if (mean_of) effect[is.na(at)] <- 0

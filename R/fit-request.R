@@ -3,16 +3,19 @@
 #   formula, data, errors     as given
 #   effects                   a word, a column's name, or a one-sided formula
 #   weights, rows             NULL or a one-sided formula
+#   keep                      "rows" or "nothing", see slim()
 #   options                   what one method takes besides: variance, by_rows
 # update(), fit_each() and several outcomes change a request and run it again.
 
-fit_request <- function(method, call, formula, data, weights, rows, errors, effects = NULL, options = list()) {
+fit_request <- function(method, call, formula, data, weights, rows, errors, keep, effects = NULL,
+                        options = list()) {
   check_both_given(missing(formula), missing(data))
   check_formula(formula, data)
   if (!is.data.frame(data) && !is_source(data)) check_is_table(data)
   if (!is.null(errors)) check_error_spec(errors)
+  check_choice(keep, c("rows", "nothing"), "keep")
   list(
-    method = method, call = call, formula = formula, data = data, errors = errors,
+    method = method, call = call, formula = formula, data = data, errors = errors, keep = keep,
     effects = if (!is.null(effects)) effects_argument(effects, data),
     weights = columns_argument(weights, data, "weights"), rows = columns_argument(rows, data, "rows"),
     options = options
@@ -27,11 +30,6 @@ check_both_given <- function(no_formula, no_data) {
   )
 }
 
-estimators <- function(method) {
-  switch(method, pooled = estimate_pooled, between = estimate_between, fixed = estimate_fixed,
-         random = estimate_random, difference = estimate_difference, correlated = estimate_correlated)
-}
-
 run_fit <- function(request) {
   outcomes <- several_outcomes(request$formula)
   if (length(outcomes) > 0) {
@@ -41,8 +39,8 @@ run_fit <- function(request) {
       run_fit(request)
     }))
   }
-  if (!is.data.frame(request$data) && !request$method %in% c("pooled", "fixed")) check_is_table(request$data)
-  with_memory_told(estimators(request$method)(request))
+  if (!is.data.frame(request$data) && !method_of(request)$pieces) check_is_table(request$data)
+  with_memory_told(method_of(request)$estimate(request))
 }
 
 # A column or an expression of columns, bare, quoted or as a one-sided formula: NULL or a
@@ -136,7 +134,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
                                                     "For example `update(fit, . ~ . + x)`.")
     request$formula <- stats::update.formula(request$formula, formula.)
   }
-  door <- get(paste0("fit_", object$method), mode = "function")
+  door <- fit_door(object$method)
   unknown <- setdiff(names(changes), names(formals(door)))
   if (length(unknown) > 0 || any(!nzchar(names(changes)))) {
     stop_wavetax("argument", sprintf("`fit_%s()` has no argument %s.", object$method,
@@ -148,6 +146,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   call$formula <- request$formula
   for (name in names(changes)) call[[name]] <- rlang::quo_get_expr(changes[[name]])
   if (!evaluate) return(call)
+  if ("keep" %in% names(changes)) request$keep <- check_choice(rlang::eval_tidy(changes$keep), c("rows", "nothing"), "keep")
   if ("data" %in% names(changes)) request$data <- rlang::eval_tidy(changes$data)
   for (name in intersect(names(changes), c("weights", "rows"))) {
     request[name] <- list(columns_argument(changes[[name]], request$data, name))
@@ -157,6 +156,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   for (name in intersect(names(changes), names(request$options))) {
     request$options[[name]] <- rlang::eval_tidy(changes[[name]])
   }
+  if (is.null(request$data)) check_keeps_rows(object, "data to fit again")
   request$call <- call
   run_fit(request)
 }

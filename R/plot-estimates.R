@@ -46,7 +46,8 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
 # Coefficients with their interval at another level than the record's.
 interval_table <- function(record, level, aside = FALSE) {
   table <- if (aside) record$coefficients else as.data.frame(record)
-  half <- stats::qt((1 + level) / 2, record$errors$df) * table$std_error
+  df <- if (aside) record$errors$df else record$errors$df[!record$coefficients$aside]
+  half <- stats::qt((1 + level) / 2, df) * table$std_error
   table$low <- table$estimate - half
   table$high <- table$estimate + half
   table

@@ -16,8 +16,5 @@ se_classical <- function() new_error_spec("classical")
 
 #' @export
 compute_errors.se_classical <- function(spec, fit) {
-  list(
-    meat = sigma2_of(fit), df = fit$df_residual, label = "classical",
-    by = NULL, clusters = NULL, notes = spec$note, spec = spec
-  )
+  new_errors(spec, "classical", fit$df$residual, meat = fit$scale, notes = spec$note)
 }

@@ -69,15 +69,15 @@ check_one_clustering <- function(by, value) {
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
   name <- cluster_column(fit, spec$by, spec$named)
+  if (is.null(fit$design$pieces)) check_keeps_rows(fit, "clusters")
   parts <- if (is.null(fit$design$pieces)) row_scores(fit, name) else piece_scores(fit, name)
   G <- parts$count
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - parts$parameters)
-  list(
-    meat = factor * tcrossprod(parts$scores), df = G - 1, label = paste("clustered by",
-        name), by = name, clusters = G, type = spec$type,
-    notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster")),
-    spec = spec
+  new_errors(
+    spec, paste("clustered by", name), G - 1, meat = factor * tcrossprod(parts$scores), type = spec$type,
+    clusters = stats::setNames(G, name),
+    notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster"))
   )
 }
 
@@ -87,7 +87,7 @@ row_scores <- function(fit, name) {
   check_clusters(clusters, name)
   nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
   list(
-    scores = core_cluster_scores(design_rows(fit$design), fit$transform, fit$solution, clusters),
+    scores = core_cluster_scores(design_rows(fit$design), fit$transform, fit$regression, clusters),
     count = clusters$count, parameters = cluster_parameters(fit, nested)
   )
 }
@@ -134,13 +134,10 @@ check_cluster_count <- function(count, name, labels) {
 # k*: slopes, and the rank of the constant and those effects that are not nested in the
 # clusters; `nested` by set.
 cluster_parameters <- function(fit, nested) {
-  slopes <- sum(names(fit$estimates) != "(Intercept)")
-  constant <- length(fit$estimates) - slopes
-  if (fit$df_effects == 0L) return(slopes + constant)
+  slopes <- length(slope_names(fit))
+  if (fit$df$effects == 0L) return(slopes + has_constant(fit))
   if (all(nested)) return(slopes + 1L)
-  if (!any(nested)) return(slopes + fit$df_effects)
+  if (!any(nested)) return(slopes + fit$df$effects)
   outside <- fit$effects[!nested]
-  slopes + core_levels_rank(lapply(outside, function(set) {
-    core_effect_set(set$groups, set$trends, set$intercept)
-  }))
+  slopes + core_levels_rank(lapply(outside, function(set) core_effect_set(set$groups, set$trends, set$intercept)))
 }

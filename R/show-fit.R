@@ -15,8 +15,8 @@ print.panel_fit_summary <- function(x, ...) {
   fit <- x$fit
   print(fit)
   writeLines("")
-  say("Residual df ", count_words(fit$df_residual), "; standard deviation of the error ",
-      format_number(sqrt(sigma2_of(fit))), "; sum of squares ", format_number(fit$ssr))
+  say("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
+      format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr))
   likelihood <- stats::logLik(fit)
   two <- function(x) format_number(as.numeric(x), decimals = 2)
   say("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
@@ -24,37 +24,21 @@ print.panel_fit_summary <- function(x, ...) {
   invisible(x)
 }
 
-fit_title <- function(fit) {
-  switch(fit$method,
-    pooled = "Pooled least squares",
-    between = paste("Between", plural_of(fit$design$between)),
-    fixed = paste("Fixed effects by", effects_words(fit$effects)),
-    random = paste("Random effects by", list_words(effect_names(fit))),
-    difference = "First differences",
-    correlated = paste("Correlated random effects by", list_words(effect_names(fit)))
-  )
-}
-
 sample_words <- function(fit) {
   design <- fit$design
-  size <- count_of(fit$n, switch(fit$method, difference = "change", between = design$between, "row"))
-  index <- design$index
-  panel <- if (fit$method == "between") {
+  size <- count_of(fit$n, method_of(fit)$row(design))
+  sample <- sample_facts(fit)
+  panel <- if (!is.null(design$between)) {
     sprintf(" (means of %s%s)", count_of(design$collapsed$n, "row"),
             if (is.null(design$averaged_by)) "" else paste0(", weighted by ", design$averaged_by))
-  } else if (!is.null(index)) {
-    used <- used_index(design)
-    sizes <- tabulate(used$entity)
-    periods <- used_periods(design)
-    values <- index$periods[range(periods)]
-    balanced <- all(sizes[sizes > 0] == length(periods))
+  } else if (!is.na(sample$entities)) {
     sprintf(
-      ": %s, %s (%s), %s", count_of(sum(sizes > 0), index$entity),
-      count_of(length(periods), index$period), paste(unique(format_period(values)), collapse = " to "),
-      if (balanced) "balanced" else "unbalanced"
+      ": %s, %s (%s), %s", count_of(sample$entities, design$index$entity), count_of(sample$periods, design$index$period),
+      paste(unique(c(format_period(sample$first), format_period(sample$last))), collapse = " to "),
+      if (sample$balanced) "balanced" else "unbalanced"
     )
   } else if (length(fit$effects) > 0) {
-    paste0(": ", list_words(vapply(fit$effects, function(set) count_of(length(set$groups$labels), set$name), "")))
+    paste0(": ", list_words(vapply(fit$effects, function(set) count_of(set$groups$count, set$name), "")))
   }
   left_out <- missing_words(design$missing)
   if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
@@ -64,13 +48,20 @@ sample_words <- function(fit) {
 
 errors_words <- function(fit) {
   errors <- fit$errors
+  df <- errors_df(fit)
+  reference <- sprintf("t with %s df", paste(unique(count_words(range(df))), collapse = " to "))
   detail <- if (is.null(errors$clusters)) {
-    sprintf(" (t with %s df)", count_words(errors$df))
+    sprintf(" (%s)", reference)
   } else {
-    sprintf(": %s (%s, t with %s df)", count_of(errors$clusters, "cluster"), errors$type,
-            count_words(errors$df))
+    sprintf(": %s (%s, %s)", paste(count_of_clusters(errors$clusters), collapse = ", "), errors$type, reference)
   }
   paste0("Standard errors ", errors$label, detail)
+}
+
+# The label names the one column; several are named here.
+count_of_clusters <- function(clusters) {
+  if (length(clusters) == 1) return(count_of(clusters[[1]], "cluster"))
+  cluster_words(clusters)
 }
 
 show_coefficients <- function(table, means) {
@@ -86,21 +77,21 @@ show_coefficients <- function(table, means) {
 }
 
 coefficient_columns <- function(table) {
-  places <- estimate_decimals(table$estimate, table$std_error)
-  value <- function(x) format_number(x, decimals = places)
-  columns <- list(
-    term_words(table$term), align_decimal(value(table$estimate)),
-    align_decimal(value(table$std_error)),
-    align_decimal(value(table$low)), align_decimal(value(table$high)), format_p(table$p_value)
-  )
-  stats::setNames(columns, c("", "estimate", "std. error", "95% from", "to", "p"))
+  like <- c("estimate", "std_error")
+  table$term <- term_words(table$term)
+  typed_columns(typed_table(table, list(
+    typed_column("term", "", "text"), typed_column("estimate", "estimate", "estimate", like),
+    typed_column("std_error", "std. error", "estimate", like), typed_column("low", "95% from", "estimate", like),
+    typed_column("high", "to", "estimate", like), typed_column("p_value", "p", "p")
+  )))
 }
 
 # The constant of a regression of changes is a drift: in a table it has a row of its own.
 drift_term <- "(Drift)"
 
-with_drift <- function(table, method) {
-  if (method == "difference") table$term[table$term == "(Intercept)"] <- drift_term
+with_drift <- function(record) {
+  table <- record$coefficients
+  if (method_of(record)$constant == "drift") table$term[table$term == constant_term] <- drift_term
   table
 }
 
@@ -113,11 +104,12 @@ term_words <- function(terms) {
 
 # What stands below the coefficients, a line each.
 closing_words <- function(fit) {
-  constant <- if (fit$method == "fixed" && fit$design$constant) coefficient_table(fit, !fit$shows)
+  apart <- method_of(fit)$constant == "aside"
+  constant <- if (apart && fit$design$constant) coefficient_table(fit, !shown_terms(fit))
   c(
-    dropped_words(fit$dropped),
+    dropped_words(dropped_terms(fit)),
     unlist(lapply(fit$effects, function(set) if (set$singletons > 0) singleton_words(set))),
-    if (fit$method == "fixed" && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
+    if (apart && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
       dimension_words(fit)
     },
     fit$notes, missing_error_words(fit), r_squared_line(fit),
@@ -125,8 +117,16 @@ closing_words <- function(fit) {
       paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
     },
     if (!is.null(fit$variance)) variance_words(fit),
-    if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes)
+    if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes),
+    if (fit$n >= many_rows && keeps_rows(fit)) size_words(fit)
   )
+}
+
+# From so many rows on a fit says what it holds.
+many_rows <- 1e6
+
+size_words <- function(fit) {
+  sprintf("The fit holds %s MB of rows; `slim()` leaves them out", count_words(ceiling(rows_size(fit) / 1e6)))
 }
 
 constant_words <- function(constant) {
@@ -150,7 +150,7 @@ singleton_words <- function(effects) {
 
 # A standard error that does not exist is said, with the reason.
 missing_error_words <- function(fit) {
-  gone <- names(fit$estimates)[is.na(standard_errors(fit))]
+  gone <- kept_terms(fit)[is.na(standard_errors(fit))]
   if (length(gone) == 0) return(NULL)
   sprintf("No standard error for %s: under these errors %s variance is 0, as the residuals leave nothing there",
           list_some(term_words(gone), 6), if (length(gone) == 1) "its" else "their")
@@ -164,16 +164,16 @@ r_squared_line <- function(fit) {
 
 # Which dimension the effects have, and how exactly they were swept out.
 dimension_words <- function(fit) {
-  solution <- fit$solution
-  left <- function() formatC(solution$achieved, format = "e", digits = 0, decimal.mark = ".")
-  how <- if (is.null(solution$achieved) || (solution$iterations == 0 && solution$achieved <= 1e-12)) {
+  steps <- fit$iteration$steps
+  left <- formatC(fit$iteration$achieved, format = "e", digits = 0, decimal.mark = ".")
+  how <- if (steps > 0) {
+    sprintf("swept out in %s, %s of a column left", count_of(steps, "step"), left)
+  } else if (fit$iteration$achieved <= 1e-12) {
     "swept out directly"
-  } else if (solution$iterations == 0) {
-    sprintf("swept out directly, %s of a column left", left())
   } else {
-    sprintf("swept out in %s, %s of a column left", count_of(solution$iterations, "step"), left())
+    sprintf("swept out directly, %s of a column left", left)
   }
-  sprintf("Effects take %s%s df, %s", if (fit$df_exact) "" else "at most ", count_words(fit$df_effects), how)
+  sprintf("Effects take %s%s df, %s", if (fit$df$exact) "" else "at most ", count_words(fit$df$effects), how)
 }
 
 variance_words <- function(fit) {

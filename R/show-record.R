@@ -3,39 +3,37 @@
 
 fit_record <- function(fit) {
   if (inherits(fit, "fit_record")) return(fit)
-  terms <- attr(fit$design$terms, "term.labels")
-  shown <- if (shows_constant(fit)) rep(TRUE, length(fit$estimates)) else fit$shows
+  terms <- attr(fit$design$blueprint$terms, "term.labels")
+  shown <- if (shows_constant(fit)) rep(TRUE, length(kept_terms(fit))) else shown_terms(fit)
   coefficients <- coefficient_table(fit, shown)
-  means <- names(fit$design$means$values)
+  means <- with(fit$coefficients, term[role == "mean" & status == "kept"])
   structure(list(
     method = fit$method, outcome = fit$design$outcome, formula = deparse_words(fit$design$formula),
-    title = paste0(fit_title(fit), ": ", fit$design$outcome, " on ",
+    title = paste0(method_of(fit)$title(fit), ": ", fit$design$outcome, " on ",
                    if (length(terms) > 0) list_some(terms, 8) else "a constant"),
     sample = sample_words(fit), errors_words = errors_words(fit),
-    coefficients = cbind(coefficients, aside = !fit$shows[shown]),
+    coefficients = cbind(coefficients, aside = !shown_terms(fit)[shown]),
     covariance = fit$errors$covariance[shown, shown, drop = FALSE],
-    errors = fit$errors[c("label", "type", "by", "clusters", "df")],
-    means = if (!is.null(means)) list(terms = means, unit = plural_of(fit$design$means$column)),
-    effects = effect_facts(fit), effects_kind = effect_kind(fit$method), rows = fit$n,
-    entity = if (!is.null(fit$design$index)) {
-      list(name = fit$design$index$entity, count = length(unique(used_index(fit$design)$entity)))
-    },
+    errors = c(fit$errors[c("label", "type", "clusters", "notes")], list(df = errors_df(fit)[shown])),
+    means = if (length(means) > 0) list(terms = means, unit = plural_of(fit$design$blueprint$means$column)),
+    effects = effect_facts(fit), rows = fit$n,
+    entity = if (!is.null(fit$design$index)) list(name = fit$design$index$entity, count = sample_facts(fit)$entities),
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
-    dropped = fit$dropped, closing = closing_words(fit),
+    dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     figures = as.list(as.data.frame(unclass(fit_figures(fit))))
   ), class = "fit_record")
 }
 
-shows_constant <- function(fit) fit$method != "fixed" || fit$design$constant
+shows_constant <- function(fit) method_of(fit)$constant != "aside" || fit$design$constant
 
 show_record <- function(record) {
   say_heading(record$title)
   say(record$sample)
   say(record$errors_words)
   writeLines("")
-  table <- with_drift(record$coefficients[!record$coefficients$aside, ], record$method)
-  show_coefficients(table, record$means)
+  table <- with_drift(record)
+  show_coefficients(table[!table$aside, ], record$means)
   writeLines("")
   for (line in record$closing) say(line)
 }
@@ -58,5 +56,3 @@ effect_facts <- function(fit) {
       if (length(set$trends) > 0) sprintf("%s trends in %s", set$name, set$trends))
   }))
 }
-
-effect_kind <- function(method) if (method == "correlated") "random" else method

@@ -16,7 +16,7 @@ print.panel_test <- function(x, ...) {
 }
 
 result_words <- function(test) {
-  df <- count_words(test$parameter)
+  df <- count_words(test$distribution$df)
   on <- if (length(df) == 1) paste("on", df, "df") else paste("on", df[1], "and", df[2], "df")
   paste0(names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
          p_words(test$p.value))
@@ -29,16 +29,7 @@ estimate_words <- function(estimate) {
 }
 
 show_test_table <- function(test) {
-  table <- test$table
-  if (is.null(table)) return(invisible())
-  places <- estimate_decimals(table$consistent, table$std_error)
-  value <- function(x) align_decimal(format_number(x, decimals = places))
-  columns <- list(
-    table$term, value(table$consistent), value(table$efficient), value(table$difference),
-    value(table$std_error), format_p(table$p_value)
-  )
-  names(columns) <- c("", test$methods, "difference", "its error", "p")
-  writeLines(c(format_columns(columns), ""))
+  if (!is.null(test$table)) writeLines(c(format_columns(typed_columns(test$table)), ""))
 }
 
 #' @export
@@ -47,11 +38,11 @@ print.nested_test <- function(x, ...) {
   say_heading(heading[1])
   for (line in heading[-1]) say(line)
   writeLines("")
-  columns <- list(
-    as.character(seq_len(nrow(x))), count_words(x$Res.Df), align_decimal(format_number(x$RSS)),
-    ifelse(is.na(x$Df), "", count_words(x$Df)), align_decimal(format_number(x$F)), format_p(x[["Pr(>F)"]])
-  )
-  names(columns) <- c("", "residual df", "sum of squares", "restrictions lifted", "F", "p")
-  writeLines(format_columns(columns))
+  table <- typed_table(data.frame(unclass(x), step = seq_len(nrow(x)), check.names = FALSE), list(
+    typed_column("step", "", "count"), typed_column("Res.Df", "residual df", "count"),
+    typed_column("RSS", "sum of squares", "number"), typed_column("Df", "restrictions lifted", "count"),
+    typed_column("F", "F", "number"), typed_column("Pr(>F)", "p", "p")
+  ))
+  writeLines(format_columns(typed_columns(table)))
   invisible(x)
 }

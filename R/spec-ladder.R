@@ -54,11 +54,12 @@ ladder_steps <- function(steps) {
   stop_steps(sprintf("`steps` is %s.", value_words(steps)))
 }
 
-ladder_methods <- c("between", "random", "difference", "correlated")
+# A step that names a method is a fit of another kind; pooled and fixed are what effects make.
+ladder_methods <- function() methods_with(function(method) !method$nests)
 
 # The equation and effects after a step, the method it asks for, and its name.
 take_step <- function(state, step, s, data) {
-  if (is_one_text(step) && step %in% ladder_methods && !step %in% names(data)) {
+  if (is_one_text(step) && step %in% ladder_methods() && !step %in% names(data)) {
     return(list(state = state, method = step, name = step))
   }
   if (rlang::is_formula(step, lhs = FALSE)) {
@@ -79,7 +80,7 @@ take_step <- function(state, step, s, data) {
 }
 
 ladder_fit <- function(state, method, data, ...) {
-  fit <- if (is.null(method)) fit_pooled else get(paste0("fit_", method), mode = "function")
+  fit <- if (is.null(method)) fit_pooled else fit_door(method)
   if (!is.null(method) || length(state$effects) == 0) return(fit(state$formula, data, ...))
   effects <- stats::reformulate(state$effects, env = baseenv())
   fit_fixed(state$formula, data, effects = effects, ...)
@@ -88,6 +89,6 @@ ladder_fit <- function(state, method, data, ...) {
 stop_steps <- function(found) {
   stop_wavetax("steps", found, todo = c(
     "A step adds regressors, `~ x2 + x3`, or effects, \"entity\", \"period\", \"both\" or `list(effects = ~ region)`,",
-    sprintf("or names a method: %s.", list_words(dQuote(ladder_methods, FALSE)))
+    sprintf("or names a method: %s.", list_words(dQuote(ladder_methods(), FALSE)))
   ))
 }

@@ -4,11 +4,11 @@
 #' tabulated of fits is saved as JSON: coefficients, their covariance, errors, sample, effects,
 #' figures of fit; not the data. [spec_table()] takes what is read back, with other fits.
 #'
-#' The file holds `format` (`"wavetax fits"`), `version` (2) and `fits`, an object with an entry
+#' The file holds `format` (`"wavetax fits"`), `version` (3) and `fits`, an object with an entry
 #' a fit: `method`, `formula`, `outcome`, `title`, `sample`, `coefficients` (a record a term:
 #' `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`, `high`, `aside`: whether it is
-#' reported beside the others), `covariance` (by row, in the terms' order), `errors`,
-#' `effects`, `rows`, `r_squared`, `figures` and more. Numbers have all their digits.
+#' reported beside the others), `covariance` (by row, in the terms' order), `errors`
+#' (`label`, `type`, `df` by coefficient, `clusters` by dimension, `notes`), `effects`, `rows`, `r_squared`, `figures` and more. Numbers have all their digits.
 #'
 #' @param ... Fits, named or not, or one list of them, as for [spec_table()].
 #' @param file Path of a `.json` file.
@@ -40,6 +40,7 @@ fits_json <- function(fits) {
     record$covariance <- unname(record$covariance)
     # Vectors stay lists also when they hold one value.
     record[c("effects", "closing")] <- lapply(record[c("effects", "closing")], as.list)
+    for (field in c("df", "clusters", "notes")) record$errors[[field]] <- as.list(record$errors[[field]])
     record$r_squared <- lapply(record$r_squared, as.list)
     if (!is.null(record$means)) record$means$terms <- as.list(record$means$terms)
     record
@@ -68,7 +69,7 @@ read_fits <- function(file) {
   stats::setNames(out, names(fits))
 }
 
-saved_version <- 2
+saved_version <- 3
 
 stop_not_fits <- function(file, where) {
   stop_wavetax("not_fits", sprintf("The file %s could not be read as fits.", sQuote(file, FALSE)),

@@ -4,15 +4,20 @@
 print.spec_table <- function(x, ...) {
   say_heading(table_title(x))
   cells <- table_cells(x)
-  labels <- pad_right(c("", cells$row))
-  columns <- lapply(x$models, function(model) model_column(model, cells[[model]]))
+  words <- cells_as_text(cells)
+  of <- lapply(x$models, function(model) cells$model == model)
+  one <- cells[of[[1]], ]
+  labels <- pad_right(c("", one$label))
+  columns <- lapply(seq_along(of), function(m) {
+    model_column(x$models[m], words[of[[m]]], has_decimals(cells[of[[m]], ]))
+  })
   widths <- vapply(columns, function(column) nchar(column[1], "width"), integer(1))
   blocks <- fitting_blocks(widths + 2L, line_width() - nchar(labels[1], "width"))
   for (block in blocks) {
     lines <- sub(" +$", "", do.call(paste, c(list(labels), columns[block], sep = "  ")))
     # What no model of this block has is not shown in it.
-    told <- rowSums(as.matrix(cells[x$models[block]]) != "") > 0
-    part <- function(name) lines[-1][cells$part == name & told]
+    told <- Reduce(`|`, lapply(of[block], function(mine) words[mine] != ""))
+    part <- function(name) lines[-1][one$part == name & told]
     writeLines(c("", lines[1], part("coefficients"), "", part("facts")))
   }
   if (length(x$notes) > 0) writeLines("")
@@ -26,8 +31,7 @@ table_title <- function(table) {
 }
 
 # Numbers on their decimal points, words to the right, below the model's name.
-model_column <- function(model, values) {
-  numeric <- grepl("^-?[0-9,]+(\\.[0-9]+)?(e[-+][0-9]+)?$", values) & grepl(".", values, fixed = TRUE)
+model_column <- function(model, values, numeric) {
   values[numeric] <- align_decimal(values[numeric])
   pad_left(c(model, values))
 }

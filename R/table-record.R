@@ -17,12 +17,12 @@ read_record <- function(entry, name, file) {
                        c("estimate", "std_error", "statistic", "p_value", "low", "high"),
                        "aside")
   structure(list(
-    method = take("method", saved_choice, names(fit_methods)), outcome = take("outcome", saved_text),
+    method = take("method", saved_choice, fit_method_names), outcome = take("outcome", saved_text),
     formula = take("formula", saved_text), title = take("title", saved_text), sample = take("sample", saved_text),
     errors_words = take("errors_words", saved_text), coefficients = coefficients,
     covariance = take("covariance", saved_square, coefficients$term), errors = take("errors", saved_errors),
     means = maybe("means", saved_means, coefficients$term), effects = take("effects", saved_texts),
-    effects_kind = take("effects_kind", saved_text), rows = take("rows", saved_count),
+    rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
     variance = maybe("variance", as.list), figures = maybe("figures", as.list)
@@ -69,10 +69,15 @@ saved_square <- function(x, terms) {
 }
 
 saved_errors <- function(x) {
-  text <- function(one) is.null(one) || is_one_text(one)
-  good <- is.list(x) && is_one_text(x$label) && is_one_number(x$df) && x$df > 0 && text(x$by) && text(x$type) &&
-    (is.null(x$clusters) || is_one_number(x$clusters))
-  if (good) x
+  if (!is.list(x) || !is_one_text(x$label)) return(NULL)
+  x$df <- numbers_of(x$df)
+  clusters <- if (length(x$clusters) > 0) numbers_of(x$clusters)
+  good <- !is.null(x$df) && all(is.finite(x$df) & x$df > 0) && (is.null(x$type) || is_one_text(x$type)) &&
+    (length(x$clusters) == 0 || (!is.null(clusters) && !anyNA(clusters) && !is.null(names(x$clusters))))
+  if (!good) return(NULL)
+  x$clusters <- if (!is.null(clusters)) stats::setNames(clusters, names(x$clusters))
+  x$notes <- as.character(unlist(x$notes))
+  x
 }
 
 saved_means <- function(x, known) {

@@ -36,7 +36,7 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
   records <- name_outcomes(lapply(fits, fit_record))
   names(fits) <- names(records)
   coefficients <- do.call(rbind, lapply(names(records), function(model) {
-    table <- with_drift(records[[model]]$coefficients, records[[model]]$method)
+    table <- with_drift(records[[model]])
     if (nrow(table) > 0) cbind(model = model, table[names(table) != "aside"])
   }))
   structure(list(
@@ -102,47 +102,55 @@ table_terms <- function(seen, wanted) {
   wanted
 }
 
-# What is told of each fit beneath the coefficients: rows of model, fact, value.
+# What is told of each fit beneath the coefficients: cells, see table-cells.R.
 table_facts <- function(records) {
   effects <- unique(unlist(lapply(records, `[[`, "effects")))
   entities <- unique(unlist(lapply(records, function(record) record$entity$name)))
   facts <- lapply(names(records), function(model) {
     record <- records[[model]]
     per_effect <- lapply(effects, function(name) {
-      fact(model, name, if (name %in% record$effects) record$effects_kind else "none")
+      kind <- if (name %in% record$effects) method_of(record)$effects else "none"
+      new_cell(model, name, "text", text = kind)
     })
     per_entity <- lapply(entities, function(name) {
-      fact(model, plural_of(name), if (identical(record$entity$name, name)) count_words(record$entity$count) else "")
+      mine <- identical(record$entity$name, name)
+      new_cell(model, plural_of(name), "count", if (mine) record$entity$count else NA_real_)
     })
+    clusters <- record$errors$clusters
     do.call(rbind, c(per_effect, list(
-      fact(model, "errors", sub(" by .*", "", record$errors$label)),
-      fact(model, "clusters", cluster_words(record$errors)),
-      fact(model, "rows", count_words(record$rows))
+      new_cell(model, "errors", "text", text = sub(" by .*", "", record$errors$label)), cluster_cell(model, clusters),
+      new_cell(model, "rows", "count", record$rows)
     ), per_entity, r_squared_facts(model, record)))
   })
   do.call(rbind, facts)
 }
 
-fact <- function(model, label, value) data.frame(model = model, fact = label, value = value)
+# One dimension as a count, several in words.
+cluster_cell <- function(model, clusters) {
+  if (length(clusters) == 0) return(new_cell(model, "clusters", "empty"))
+  if (length(clusters) == 1) return(new_cell(model, "clusters", "count", clusters[[1]], text = names(clusters)))
+  new_cell(model, "clusters", "text", text = cluster_words(clusters))
+}
 
-cluster_words <- function(errors) {
-  if (is.null(errors$clusters)) "" else count_of(errors$clusters, errors$by)
+cluster_words <- function(clusters) {
+  list_words(vapply(seq_along(clusters), function(d) count_of(clusters[[d]], names(clusters)[d]), ""))
 }
 
 # Each row is named by what was taken out of y, so that the figures in it are comparable.
 r_squared_facts <- function(model, record) {
-  shown <- which(record$r_squared$kind %in% c("within", "swept", "overall", "of_changes") |
-                   (record$method == "between" & record$r_squared$kind == "between"))
-  lapply(shown, function(r) {
+  lapply(which(record$r_squared$kind %in% method_of(record)$r_squared), function(r) {
     value <- record$r_squared$value[r]
-    fact(model, paste("R-squared", record$r_squared$label[r]), if (is.finite(value)) fixed_decimals(value, 3) else "")
+    new_cell(model, paste("R-squared", record$r_squared$label[r]), "number", if (is.finite(value)) value else NA,
+             decimals = 3)
   })
 }
 
 hausman_facts <- function(fits) {
-  methods <- vapply(fits, function(fit) if (inherits(fit, "panel_fit")) fit$method else "saved", character(1))
-  fixed <- which(methods == "fixed")
-  random <- names(fits)[methods == "random"]
+  effects <- vapply(fits, function(fit) {
+    if (inherits(fit, "panel_fit") && !is.na(method_of(fit)$assumes)) method_of(fit)$effects else "not to test"
+  }, character(1))
+  fixed <- which(effects == "fixed")
+  random <- names(fits)[effects == "random"]
   if (length(fixed) == 0 || length(random) == 0) {
     stop_wavetax(
       "nothing_to_compare", "A Hausman test needs a fixed and a random effects fit in the table.",
@@ -150,7 +158,7 @@ hausman_facts <- function(fits) {
     )
   }
   do.call(rbind, lapply(random, function(model) {
-    fact(model, "Hausman p", format_p(test_hausman(fits[[fixed[1]]], fits[[model]])$p.value))
+    new_cell(model, "Hausman p", "p", test_hausman(fits[[fixed[1]]], fits[[model]])$p.value, decimals = 3)
   }))
 }
 
@@ -160,7 +168,7 @@ table_notes <- function(records, seen, wanted, hausman) {
     if (nrow(gone) > 0) sprintf("Dropped in %s: %s (%s)", model, gone$term, gone$reason)
   }))
   hidden <- if (!is.null(wanted)) length(setdiff(table_terms(seen, NULL), table_terms(seen, wanted)))
-  fixed <- names(records)[vapply(records, function(record) record$method == "fixed", logical(1))]
+  fixed <- names(records)[vapply(records, function(record) method_of(record)$effects == "fixed", TRUE)]
   c(
     dropped,
     if (!is.null(hidden) && hidden > 0) paste(count_of(hidden, "more coefficient"), "not shown"),
@@ -172,54 +180,8 @@ table_notes <- function(records, seen, wanted, hausman) {
 as.data.frame.spec_table <- function(x, row.names = NULL, optional = FALSE,
                                      layout = c("long", "printed"), ...) {
   layout <- check_one_of(layout, c("long", "printed"), "layout")
-  if (layout == "printed") return(table_cells(x))
+  if (layout == "printed") return(printed_cells(x))
   rows <- x$coefficients[x$coefficients$term %in% x$terms, ]
   rownames(rows) <- NULL
   rows
-}
-
-# The printed cells as text: a column of labels, then one a model. Numbers of a
-# coefficient have as many decimals in each model as suits its error.
-table_cells <- function(table) {
-  blocks <- lapply(table$terms, function(term) coefficient_cells(table, term))
-  facts <- table$facts
-  order <- fact_order(facts$fact)
-  told <- lapply(order, function(label) {
-    c(label, cells_by_model(facts$value[facts$fact == label], facts$model[facts$fact == label], table))
-  })
-  cells <- do.call(rbind, c(unlist(blocks, recursive = FALSE), told))
-  cells <- as.data.frame(cells)
-  names(cells) <- c("row", table$models)
-  cells$part <- c(rep("coefficients", 2 * length(table$terms)), rep("facts", length(told)))
-  cells[c("part", "row", table$models)]
-}
-
-# Facts in the order of their first appearance, R-squared together, Hausman last.
-fact_order <- function(facts) {
-  all <- unique(facts)
-  late <- ifelse(startsWith(all, "Hausman"), 2, ifelse(startsWith(all, "R-squared"), 1, 0))
-  all[order(late)]
-}
-
-beneath_words <- c(std_error = "std. error", p_value = "p", interval = "95% interval")
-
-coefficient_cells <- function(table, term) {
-  rows <- table$coefficients[table$coefficients$term == term, ]
-  places <- estimate_decimals(rows$estimate, rows$std_error)
-  places <- rep(max(places), length(places))
-  below <- switch(table$beneath,
-    std_error = format_number(rows$std_error, decimals = places),
-    p_value = format_p(rows$p_value),
-    interval = paste(format_number(rows$low, decimals = places), "to",
-                     format_number(rows$high, decimals = places))
-  )
-  list(
-    c(term_words(term), cells_by_model(format_number(rows$estimate, decimals = places), rows$model, table)),
-    c(paste0("  ", beneath_words[[table$beneath]]), cells_by_model(below, rows$model, table))
-  )
-}
-
-cells_by_model <- function(values, models, table) {
-  out <- values[match(table$models, models)]
-  ifelse(is.na(out), "", out)
 }

@@ -37,8 +37,8 @@ check_is_spec_table <- function(table) {
 # Printed cells for a spreadsheet: thousands not separated, and text that a spreadsheet would take
 # for a formula behind an apostrophe.
 table_csv <- function(table) {
-  cells <- table_cells(table)[-1]
-  cells[] <- lapply(cells, function(column) harmless_cells(without_thousands(trimws(column))))
+  cells <- printed_cells(table, thousands = FALSE)[-1]
+  cells[] <- lapply(cells, function(column) harmless_cells(trimws(column)))
   names(cells) <- harmless_cells(c("row", table$models))
   quote <- function(x) paste0('"', gsub('"', '""', visible_text(x), fixed = TRUE), '"')
   c(
@@ -47,19 +47,13 @@ table_csv <- function(table) {
   )
 }
 
-without_thousands <- function(x) {
-  number <- grepl("^-?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", x)
-  x[number] <- gsub(",", "", x[number], fixed = TRUE)
-  x
-}
-
 harmless_cells <- function(x) {
   formula <- grepl("^[=+@-]", x) & is.na(suppressWarnings(as.numeric(x)))
   ifelse(formula, paste0("'", x), x)
 }
 
 table_markdown <- function(table) {
-  cells <- table_cells(table)[-1]
+  cells <- printed_cells(table)[-1]
   line <- function(x) paste("|", paste(x, collapse = " | "), "|")
   body <- vapply(seq_len(nrow(cells)), function(r) line(markdown_text(trimws(unlist(cells[r, ])))), character(1))
   c(
@@ -76,17 +70,14 @@ markdown_text <- function(x) {
 
 table_html <- function(table) {
   cells <- table_cells(table)
-  body <- vapply(seq_len(nrow(cells)), function(r) {
-    label <- cells$row[r]
-    beneath <- startsWith(label, "  ")
-    first_fact <- cells$part[r] == "facts" && (r == 1 || cells$part[r - 1] != "facts")
-    values <- vapply(table$models, function(model) {
-      sprintf("<td>%s</td>", html_number(cells[[model]][r], cells[[model]]))
-    }, character(1))
+  cells$html <- html_cells(cells, cells_as_text(cells))
+  body <- vapply(split(cells, cells$line), function(line) {
+    label <- line$label[1]
+    first_fact <- line$part[1] == "facts" && line$line[1] == min(cells$line[cells$part == "facts"])
     sprintf("<tr%s><th scope=\"row\">%s</th>%s</tr>",
-            if (beneath) " class=\"beneath\"" else if (first_fact) " class=\"facts\"" else "",
-            html_safe(trimws(label)), paste(values, collapse = ""))
-  }, character(1))
+            if (startsWith(label, "  ")) " class=\"beneath\"" else if (first_fact) " class=\"facts\"" else "",
+            html_safe(trimws(label)), paste0("<td>", line$html, "</td>", collapse = ""))
+  }, character(1), USE.NAMES = FALSE)
   title <- html_safe(table_title(table))
   c(
     "<!DOCTYPE html>", "<html lang=\"en\">", "<head>", "<meta charset=\"utf-8\">",
@@ -99,20 +90,20 @@ table_html <- function(table) {
   )
 }
 
+# Numbers followed by blanks as wide as the decimals that others of their column have more, so that
+# the points stand below each other.
+html_cells <- function(cells, words) {
+  places <- ifelse(has_decimals(cells) & grepl(".", words, fixed = TRUE), nchar(sub("^[^.]*.", "", words)), 0)
+  most <- stats::ave(places, cells$model, FUN = max)
+  blanks <- ifelse(places > 0, strrep("&#8199;", most - places), "")
+  paste0(html_safe(words), blanks)
+}
+
 html_safe <- function(x) {
   x <- visible_text(x)
   x <- gsub("&", "&amp;", x, fixed = TRUE)
   x <- gsub("<", "&lt;", x, fixed = TRUE)
   gsub(">", "&gt;", x, fixed = TRUE)
-}
-
-# A number followed by blanks as wide as the decimals that others of its column have
-# more, so that the points stand below each other.
-html_number <- function(value, column) {
-  decimals <- function(x) ifelse(grepl("^[-0-9,]+\\.[0-9]+$", x), nchar(sub("^[^.]*.", "", x)), 0L)
-  mine <- decimals(value)
-  if (mine == 0L) return(html_safe(value))
-  paste0(html_safe(value), strrep("&#8199;", max(decimals(column)) - mine))
 }
 
 table_style <- c(

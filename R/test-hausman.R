@@ -54,7 +54,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   other <- other_regressors(consistent, efficient, common)
   compared <- carried_over(consistent, efficient)
   words <- hausman_words(consistent, efficient)
-  form <- hausman_form(compared, sigma, sigma2_of(efficient) / sigma2_of(consistent))
+  form <- hausman_form(compared, sigma, efficient$scale / consistent$scale)
   check_something_left(form, sigma, words)
   p <- if (form$definite) stats::pchisq(form$value, form$rank, lower.tail = FALSE) else NA_real_
   shared <- if (!form$definite) hausman_form(compared, "shared", 1)
@@ -64,7 +64,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
     statistic = c("chi-squared" = form$value), parameter = c(df = form$rank), p_value = p,
     null = words$null, alternative = words$alternative,
     reading = if (form$definite) reading_of(p, words$rejected, words$kept) else own_variance_words(shared),
-    data_name = hausman_data_name(consistent), table = hausman_table(compared, sigma, efficient),
+    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank), table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
     notes = hausman_notes(form, compared, consistent, efficient, other),
     extra = list(sigma = sigma, methods = c(consistent$method, efficient$method))
   )
@@ -90,16 +90,17 @@ other_regressors <- function(a, b, common) {
 # kept moves with those once the effects are out: the efficient fit's slope of each is its own
 # plus that combination's. list(terms, b_c, b_e, factor, gain, sigma2_c, carried).
 carried_over <- function(consistent, efficient) {
-  solution <- consistent$solution
+  solution <- consistent$regression
   names <- names(consistent$design$x)
   status <- solution$status
   kept <- names[status == 0L]
   map <- matrix(0, length(kept), length(names), dimnames = list(kept, names))
   map[cbind(kept, kept)] <- 1
-  if (consistent$method == "fixed") {
+  if (method_of(consistent)$effects == "fixed") {
+    combination <- consistent$coefficients$combination[match(names, consistent$coefficients$term)]
     for (j in which(status == 2L)) {
-      use <- weighty(solution, j)
-      map[use, j] <- slopes_of_combination(solution, j)[use]
+      made_of <- combination[[j]][setdiff(names(combination[[j]]), constant_term)]
+      map[names(made_of), j] <- made_of
     }
   }
   theirs <- slope_names(efficient)
@@ -111,16 +112,16 @@ carried_over <- function(consistent, efficient) {
   check_common_slopes(terms, consistent, efficient)
   carried <- names[status == 2L & colSums(abs(map[terms, , drop = FALSE])) > 0]
   map <- map[terms, shared, drop = FALSE]
-  at <- match(shared, names(efficient$estimates))
-  root <- map %*% efficient$root[at, , drop = FALSE]
+  at <- match(shared, kept_terms(efficient))
+  root <- map %*% efficient$regression$root[at, , drop = FALSE]
   mine <- match(terms, kept)
   # R of the terms alone, with V_c = s2 R^-1 R^-T: the others' rows are left out of the root.
-  slopes <- setdiff(seq_along(consistent$estimates), if (solution$constant) 1L)
-  own <- consistent$root[slopes, slopes, drop = FALSE][mine, , drop = FALSE]
+  slopes <- setdiff(seq_along(kept_terms(consistent)), if (solution$constant) 1L)
+  own <- solution$root[slopes, slopes, drop = FALSE][mine, , drop = FALSE]
   upper <- if (length(mine) == length(kept)) solution$frame$upper[slopes, slopes, drop = FALSE] else solve_root(own)
   list(
-    terms = terms, b_c = consistent$estimates[terms], b_e = drop(map %*% efficient$estimates[shared]),
-    upper = upper, gain = tcrossprod(upper %*% root), sigma2_c = sigma2_of(consistent),
+    terms = terms, b_c = kept_estimates(consistent)[terms], b_e = drop(map %*% kept_estimates(efficient)[shared]),
+    upper = upper, gain = tcrossprod(upper %*% root), sigma2_c = consistent$scale,
     V_c = tcrossprod(own), V_e = tcrossprod(root), carried = carried
   )
 }
@@ -146,7 +147,7 @@ own_variance_words <- function(shared) {
 stop_one_fit <- function(fit) {
   stop_wavetax(
     "nothing_to_compare", "One fit was given; the test compares two.",
-    todo = if (fit$method == "fixed") {
+    todo = if (method_of(fit)$effects == "fixed") {
       "Estimate the same equation by `fit_random()` and give it second: `test_hausman(fixed, random)`."
     } else {
       "Give a fixed effects fit first and a random effects fit second: `test_hausman(fixed, random)`."
@@ -156,20 +157,17 @@ stop_one_fit <- function(fit) {
 
 hausman_data_name <- function(fit) deparse_words(fit$design$formula)
 
-# How little a method assumes of the effects: the more, the earlier in this list.
-hausman_order <- c("pooled", "random", "fixed")
-
 check_order <- function(consistent, efficient) {
   for (fit in list(consistent, efficient)) {
-    if (fit$method %in% hausman_order) next
+    if (!is.na(method_of(fit)$assumes)) next
     stop_wavetax(
       "nothing_to_compare", sprintf("Hausman's test does not take a %s fit.", method_words(fit)),
       todo = "It compares fixed effects with random effects or pooled least squares."
     )
   }
-  rank <- match(c(consistent$method, efficient$method), hausman_order)
-  if (rank[1] > rank[2]) return(invisible())
-  if (rank[1] == rank[2]) {
+  assumes <- c(method_of(consistent)$assumes, method_of(efficient)$assumes)
+  if (assumes[1] < assumes[2]) return(invisible())
+  if (assumes[1] == assumes[2]) {
     stop_wavetax(
       "swapped_fits", sprintf("Both fits are %s: there is nothing to compare.", method_words(consistent)),
       todo = "Give a fixed effects fit first and a random effects fit second."
@@ -223,7 +221,7 @@ hausman_words <- function(consistent, efficient) {
   words <- list(
     consistent = method_words(consistent), efficient = method_words(efficient)
   )
-  if (consistent$method == "fixed") {
+  if (method_of(consistent)$effects == "fixed") {
     words$null <- sprintf("the %s effects are unrelated to the regressors; both are consistent", unit)
     words$alternative <- sprintf("they are related; only %s is consistent", words$consistent)
     words$rejected <- sprintf(
@@ -241,16 +239,21 @@ hausman_words <- function(consistent, efficient) {
   words
 }
 
-hausman_table <- function(compared, sigma, efficient) {
-  sigma2_e <- if (sigma == "shared") compared$sigma2_c else sigma2_of(efficient)
+hausman_table <- function(compared, sigma, efficient, methods) {
+  sigma2_e <- if (sigma == "shared") compared$sigma2_c else efficient$scale
   of_c <- compared$sigma2_c * diag(compared$V_c)
   variance <- of_c - sigma2_e * diag(compared$V_e)
   std_error <- ifelse(variance > 1e-8 * of_c, sqrt(pmax(variance, 0)), NA_real_)
   d <- unname(compared$b_c - compared$b_e)
-  data.frame(
+  like <- c("consistent", "std_error")
+  typed_table(data.frame(
     term = compared$terms, consistent = unname(compared$b_c), efficient = unname(compared$b_e), difference = d,
     std_error = unname(std_error), p_value = unname(2 * stats::pnorm(-abs(d / std_error)))
-  )
+  ), list(
+    typed_column("term", "", "text"), typed_column("consistent", methods[1], "estimate", like),
+    typed_column("efficient", methods[2], "estimate", like), typed_column("difference", "difference", "estimate", like),
+    typed_column("std_error", "its error", "estimate", like), typed_column("p_value", "p", "p")
+  ))
 }
 
 few_entities <- 50

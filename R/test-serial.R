@@ -34,7 +34,7 @@ test_serial <- function(fit, method = NULL, lag = 1) {
   check_serial_method(method, lag)
   design <- serial_design(fit)
   check_is_panel(design$data)
-  drift <- fit$method == "difference" && fit$design$constant
+  drift <- method_of(fit)$constant == "drift" && fit$design$constant
   result <- core_serial_differences(design_rows(design), used_index(design), drift)
   check_enough_pairs(result, fit)
   p <- stats::pf(result$statistic, 1, result$entities - 1, lower.tail = FALSE)
@@ -48,7 +48,7 @@ test_serial <- function(fit, method = NULL, lag = 1) {
       p, serial_advice(fit),
       "no sign of serial correlation from one period to the next."
     ),
-    data_name = deparse_words(fit$design$formula),
+    data_name = deparse_words(fit$design$formula), distribution = list(name = "F", df = c(1, result$entities - 1)),
     estimate = c("differenced residual on the one before" = result$coefficient,
                  "std. error" = result$std_error),
     notes = serial_notes(result, fit),
@@ -60,8 +60,8 @@ test_serial <- function(fit, method = NULL, lag = 1) {
 serial_advice <- function(fit) {
   entity <- fit$design$index$entity
   found <- "the disturbances are serially correlated, so "
-  if (identical(fit$errors$by, entity)) return(paste0(found, "keep errors clustered by ", entity, "."))
-  if (is.null(fit$errors$by)) {
+  if (identical(names(fit$errors$clusters), entity)) return(paste0(found, "keep errors clustered by ", entity, "."))
+  if (is.null(fit$errors$clusters)) {
     return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity,
                    entity))
   }
@@ -71,11 +71,11 @@ serial_advice <- function(fit) {
 # The equation in levels: of a first difference fit that from which its changes were taken.
 serial_design <- function(fit) {
   check_keeps_rows(fit, "rows to test")
-  if (fit$method == "between") {
+  if (!method_of(fit)$levels) {
     stop_wavetax("method", "A between fit has no periods, and so no serial correlation.",
                  todo = "Test a fit on the rows: `fit_pooled()`, `fit_fixed()`, `fit_random()`.")
   }
-  if (fit$method == "difference") fit$design$levels else fit$design
+  if (is.null(fit$design$levels)) fit$design else fit$design$levels
 }
 
 check_serial_method <- function(method, lag) {

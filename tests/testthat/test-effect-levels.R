@@ -49,7 +49,7 @@ test_that("predicted effects are shrunken, sorted when asked, with their predict
   system <- crossprod(both) + diag(c(0, 0, 0, rep(v$sigma2_e / v$sigma2_u, ncol(D))))
   error <- sqrt(diag(solve(system))[-(1:3)])
   ours <- levels$std_error[match(sort(unique(panel$id)), levels$group)]
-  shrink <- fit$effects[[1]]$size * v$sigma2_u / (v$sigma2_e + fit$effects[[1]]$size * v$sigma2_u)
+  shrink <- fit$effects[[1]]$groups$sizes * v$sigma2_u / (v$sigma2_e + fit$effects[[1]]$groups$sizes * v$sigma2_u)
   slopes_part <- ours^2 - v$sigma2_u * (1 - shrink)
   expect_equal(slopes_part * v$sigma2_e / sigma(fit)^2, error^2 * v$sigma2_e - v$sigma2_u * (1 - shrink))
   expect_error(effect_levels(fit_pooled(y ~ x1, panel)), class = "wavetax_error_no_effects")

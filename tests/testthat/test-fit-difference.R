@@ -10,7 +10,7 @@ test_that("differences are least squares of changes between adjacent periods onl
   expect_equal(residuals(fit), unname(residuals(dense)))
   V <- dense_cr1(model.matrix(dense), residuals(dense), changes$id, k_star = 3)
   expect_equal(unname(vcov(fit)), unname(V))
-  expect_identical(fit$dropped$reason, "does not change from one period to the next")
+  expect_identical(wavetax:::dropped_terms(fit)$reason, "does not change from one period to the next")
   ordered <- data[order(data$id, data$year), ]
   across <- sum(diff(ordered$id) == 0 & diff(ordered$year) > 1)
   expect_output(print(fit), paste(across, "pairs across a gap not used"))

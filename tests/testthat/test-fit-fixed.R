@@ -25,7 +25,7 @@ test_that("the constant and its error come from the regression of the swept plus
   b <- qr.coef(qr(X), sweep_and_add(panel$y))
   e <- drop(sweep_and_add(panel$y) - X %*% b)
   V <- dense_cr1(X, e, panel$region, k_star = 3)
-  expect_equal(unname(fit$estimates), b, tolerance = 1e-10)
+  expect_equal(fit$coefficients$estimate, b, tolerance = 1e-10)
   expect_equal(unname(fit$errors$covariance), unname(V), tolerance = 1e-9)
 })
 
@@ -97,8 +97,8 @@ test_that("what does not vary, and what is a combination, goes with its reason",
   panel <- gappy_panel()
   panel$both <- 2 * panel$x1 - panel$x2
   fit <- fit_fixed(y ~ x1 + size + x2 + both, panel)
-  expect_identical(fit$dropped$term, c("size", "both"))
-  expect_identical(fit$dropped$reason, c("does not vary within ids", "a combination of x1 and x2"))
+  expect_identical(wavetax:::dropped_terms(fit)$term, c("size", "both"))
+  expect_identical(wavetax:::dropped_terms(fit)$reason, c("does not vary within ids", "a combination of x1 and x2"))
   expect_output(print(fit), "Dropped: size (does not vary within ids)", fixed = TRUE)
   expect_error(fit_fixed(y ~ size, panel), class = "wavetax_error_no_variation")
 })

@@ -13,9 +13,9 @@ pieces_of <- function(data, size) {
   }
 }
 expect_same_fit <- function(a, b) {
-  expect_equal(a$estimates, b$estimates, tolerance = 1e-10)
+  expect_equal(a$coefficients$estimate, b$coefficients$estimate, tolerance = 1e-10)
   expect_equal(vcov(a), vcov(b), tolerance = 1e-10)
-  expect_equal(c(a$n, a$df_residual, a$df_effects), c(b$n, b$df_residual, b$df_effects))
+  expect_equal(c(a$n, a$df), c(b$n, b$df))
   expect_equal(c(logLik(a), a$r_squared), c(logLik(b), b$r_squared), tolerance = 1e-10)
 }
 
@@ -36,7 +36,7 @@ test_that("a fit in pieces is the fit at once: files and functions, weights, mis
   }
   a <- fit_fixed(y ~ x1 + x2 + size, source, ~ id + year, weights = ~w)
   b <- fit_fixed(y ~ x1 + x2 + size, data, ~ id + year, weights = ~w)
-  expect_identical(a$dropped, b$dropped)
+  expect_identical(a$coefficients$reason, b$coefficients$reason)
   both <- merge(effect_levels(a), effect_levels(b), by = c("effect", "group"))
   expect_equal(both$deviation.x, both$deviation.y)
   expect_equal(predict(a, data), predict(b, data))

@@ -61,7 +61,7 @@ test_that("one entity or one period: what can be estimated is", {
   expect_identical(fit_pooled(nights ~ levy, alone)$errors$label, "classical")
   expect_equal(coef(fit_fixed(nights ~ levy, alone)), coef(lm(nights ~ levy, alone))["levy"])
   one_season <- panel[panel$season == 2012, ]
-  expect_equal(fit_pooled(nights ~ levy, one_season)$errors$clusters, nrow(one_season))
+  expect_equal(fit_pooled(nights ~ levy, one_season)$errors$clusters[["harbour"]], nrow(one_season))
   expect_error(fit_fixed(nights ~ levy, one_season), class = "wavetax_error_no_variation")
   expect_error(fit_random(nights ~ levy, one_season), class = "wavetax_error_too_few_entities")
 })

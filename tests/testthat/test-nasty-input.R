@@ -164,7 +164,7 @@ test_that("predictions for groups that the fit has not seen; residuals in the ro
   known <- effect_levels(two)
   suppressWarnings(expect_warning(out <- predict(two, new), "average effect of a year",
                                   class = "wavetax_warning_unknown_effect"))
-  expect_equal(out[1], two$estimates[["(Intercept)"]] + known$deviation[known$effect == "id" & known$group == 1])
+  expect_equal(out[1], two$coefficients$estimate[1] + known$deviation[known$effect == "id" & known$group == 1])
   expect_true(is.na(out[2]))
   random <- fit_random(y ~ x1 + x2, panel)
   expect_warning(out <- predict(random, new, interval = "prediction"), class = "wavetax_warning_unknown_effect")

@@ -73,15 +73,15 @@ test_that("weights change no count of effects, on a chain and with three sets; w
   chain$w <- 10^runif(nrow(chain), -6, 6)
   fit <- fit_fixed(y ~ x, chain, ~ a + b, weights = ~w)
   dense <- lm(y ~ x + factor(a) + factor(b), chain, weights = w, tol = 1e-14)
-  expect_identical(fit$df_effects, 2 * N - 1)
+  expect_identical(fit$df$effects, 2 * N - 1)
   expect_equal(coef(fit), coef(dense)["x"], tolerance = 1e-8)
   expect_gt(fit_figures(fit)$achieved, 0)
   expect_lt(fit_figures(fit)$achieved, 1e-8)
   chain$c <- rep_len(1:7, nrow(chain))
   chain$w <- 10^runif(nrow(chain), -3, 3)
   three <- fit_fixed(y ~ x, chain, ~ a + b + c, weights = ~w)
-  expect_identical(three$df_effects, fit_fixed(y ~ x, chain, ~ a + b + c)$df_effects)
-  expect_true(three$df_exact)
+  expect_identical(three$df$effects, fit_fixed(y ~ x, chain, ~ a + b + c)$df$effects)
+  expect_true(three$df$exact)
 })
 
 test_that("weights have no scale, and values too large or small are refused in words", {
@@ -142,8 +142,8 @@ test_that("correlated effects keep the slopes of fixed effects when a regressor 
   panel$age <- panel$year - 1950 - panel$id %% 7
   fixed <- fit_fixed(y ~ x1 + age + year, panel)
   correlated <- fit_correlated(y ~ x1 + age + year, panel)
-  expect_identical(correlated$dropped$term, "year")
-  expect_match(correlated$dropped$reason, "within ids")
+  expect_identical(wavetax:::dropped_terms(correlated)$term, "year")
+  expect_match(wavetax:::dropped_terms(correlated)$reason, "within ids")
   expect_equal(coef(correlated)[names(coef(fixed))], coef(fixed), tolerance = 1e-9)
 })
 
@@ -161,7 +161,7 @@ test_that("columns of formulas are those of model.matrix(), whatever the contras
     theirs <- model.matrix(formula, data)
     kept <- names(coef(ours))
     expect_equal(model.matrix(ours), theirs[, kept], ignore_attr = TRUE)
-    expect_identical(c(kept, ours$dropped$term)[order(match(c(kept, ours$dropped$term), colnames(theirs)))],
+    expect_identical(c(kept, wavetax:::dropped_terms(ours)$term)[order(match(c(kept, wavetax:::dropped_terms(ours)$term), colnames(theirs)))],
                      colnames(theirs))
     expect_equal(unname(predict(ours, data)), unname(fitted(ours)))
   }

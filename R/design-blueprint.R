@@ -1,0 +1,67 @@
+# The blueprint of a regression's columns, made of the data of the fit and replayed on others, so that
+# the two cannot differ. A list of
+#   terms      of the formula; its `predvars` hold what a transformation learnt (a centre, a basis)
+#   xlevels, contrasts   the levels of categories, and how they are coded
+#   assign     the term that each column is of
+#   outcome    its name
+#   columns    the names of the data's columns
+#   means      NULL, or what a correlated random effects fit adds: list(column, labels, values), the
+#              means of regressors by group
+
+# list(blueprint, x): from the evaluated variables, the outcome first.
+make_blueprint <- function(terms, variables, columns) {
+  made <- regressor_columns(terms, variables)
+  list(
+    blueprint = list(terms = made$terms, xlevels = made$xlevels, contrasts = made$contrasts, assign = made$assign,
+                     outcome = names(variables)[1], columns = columns, means = NULL),
+    x = made$x
+  )
+}
+
+# The regressors on other rows, a matrix.
+replay_blueprint <- function(blueprint, newdata) {
+  check_is_table(newdata)
+  terms <- stats::delete.response(blueprint$terms)
+  check_columns(intersect(all.vars(terms), blueprint$columns), newdata)
+  index <- if (is_panel_frame(newdata)) panel_index(newdata)
+  calls <- as.list(attr(terms, "predvars"))[-1]
+  names <- vapply(as.list(attr(terms, "variables"))[-1], deparse_words, character(1))
+  variables <- lapply(seq_along(calls), function(v) {
+    value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
+    check_length(value, names[v], nrow(newdata))
+    if (names[v] %in% names(blueprint$xlevels)) return(known_levels(value, names[v], blueprint$xlevels))
+    check_new_kind(value, names[v])
+    value
+  })
+  names(variables) <- names
+  columns <- regressor_columns(terms, variables, blueprint$xlevels, blueprint$contrasts)$x
+  out <- do.call(cbind, columns)
+  cbind(if (is.null(out)) matrix(0, nrow(newdata), 0) else out, replay_means(blueprint$means, newdata))
+}
+
+# For rows of groups that the fit has seen.
+replay_means <- function(means, newdata) {
+  if (is.null(means)) return(NULL)
+  check_columns(means$column, newdata)
+  at <- match(as.character(newdata[[means$column]]), as.character(means$labels))
+  warn_unknown_effects(unique(as.character(newdata[[means$column]])[is.na(at)]), means$column, FALSE)
+  do.call(cbind, lapply(means$values, function(values) values[at]))
+}
+
+check_new_kind <- function(x, name) {
+  if (is.numeric(x) || is.logical(x)) return(invisible())
+  stop_wavetax("kind", sprintf("`%s` is %s in the new data, but numbers in the fit.", name, kind_words(x)),
+               todo = sprintf("Make it numbers first, for example `newdata$%s <- as.numeric(newdata$%s)`.", name, name))
+}
+
+known_levels <- function(x, name, xlevels) {
+  known <- xlevels[[name]]
+  new <- setdiff(as.character(x), c(known, NA))
+  if (length(new) > 0) {
+    stop_wavetax(
+      "new_level", sprintf("`%s` has values that the fit has not seen: %s.", name, list_some(new)),
+      todo = sprintf("Seen were %s.", list_some(known, 8))
+    )
+  }
+  factor(x, levels = known)
+}

@@ -1,0 +1,45 @@
+# The table of coefficients with their errors: the one place that asks a fit's errors for intervals
+# and p values.
+
+coefficient_table <- function(fit, which, level = 0.95) {
+  terms <- kept_terms(fit)[which]
+  estimate <- unname(kept_estimates(fit)[which])
+  std_error <- standard_errors(fit)[which]
+  statistic <- estimate / std_error
+  df <- errors_df(fit)[which]
+  half <- stats::qt((1 + level) / 2, df) * std_error
+  table <- data.frame(
+    term = terms, estimate = estimate, std_error = std_error, statistic = statistic,
+    p_value = 2 * stats::pt(-abs(statistic), df), low = estimate - half, high = estimate + half
+  )
+  if (!is.null(fit$errors$own)) {
+    table[c("p_value", "low", "high")] <- fit$errors$own(level)[which, c("p_value", "low", "high")]
+  }
+  table
+}
+
+# A variance that rounding makes of an exact zero is none.
+standard_errors <- function(fit) {
+  variance <- unname(diag(fit$errors$covariance))
+  sqrt(ifelse(variance > 0, variance, NA_real_))
+}
+
+# Coefficients by name or number; the constant also by the name that it is printed with.
+chosen_terms <- function(parm, terms) {
+  if (!is.atomic(parm) || is.null(parm)) parm <- structure(NA, words = value_words(parm))
+  if (is.character(parm)) {
+    parm[parm == "constant" & !"constant" %in% terms] <- "(Intercept)"
+    known <- parm %in% terms
+  } else {
+    known <- is.numeric(parm) & is.finite(parm) & parm %in% seq_along(terms)
+  }
+  if (length(parm) > 0 && all(known)) return(parm)
+  stop_wavetax(
+    "unknown_term", sprintf("The fit has no coefficient %s.", if (is.null(attr(parm, "words"))) {
+      list_some(sQuote(parm[!known], FALSE))
+    } else {
+      attr(parm, "words")
+    }),
+    todo = sprintf("Coefficients are %s.", list_some(terms, 8))
+  )
+}

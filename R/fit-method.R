@@ -1,0 +1,44 @@
+# What sets one estimator apart from the others, besides its numbers: a descriptor, kept in the
+# estimator's own file as `method_<name>()`. Printing, tables, tests, predictions and the command line
+# ask it and never the method's name. A list of
+#   name        the door is fit_<name>(), the class panel_fit_<name>
+#   words       in a sentence: "a fixed effects fit"
+#   title       function(fit): the first words of its print
+#   row         function(design): the noun of one of its rows
+#   estimate    function(request): the fit
+#   arguments   what the door takes beside formula, data, errors and rows
+#   effects     "none", "fixed" (swept out) or "random" (drawn, and shrunken)
+#   sets        how many sets of effects it takes, and whether with trends: list(most, trends)
+#   constant    how the constant is reported: "shown", "aside" (effects are deviations from it) or
+#               "drift" (of changes)
+#   assumes     how much it assumes of the effects, in the order of Hausman's test: the more, the
+#               greater; NA where that test does not take it
+#   nests       whether F tests of nested fits take it: least squares of the rows as they are or swept
+#   pieces      whether it reads a source piece by piece
+#   r_squared   the kinds that a table of specifications shows
+#   weighted    whether it takes weights, and does not only say why not
+#   levels      whether its rows are those of the data, with periods of their own
+
+new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
+                           sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
+                           pieces = FALSE, r_squared = c("within", "swept", "overall"), levels = TRUE,
+                           weighted = TRUE) {
+  list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
+       effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests, pieces = pieces,
+       r_squared = r_squared, levels = levels, weighted = weighted)
+}
+
+# In the order in which they are told of.
+fit_method_names <- c("pooled", "between", "fixed", "random", "difference", "correlated")
+
+fit_method <- function(name) get(paste0("method_", name), mode = "function")()
+
+# That of a fit, a record of one, or a request.
+method_of <- function(x) fit_method(x$method)
+
+method_words <- function(fit) method_of(fit)$words
+
+# The names of those that have a trait.
+methods_with <- function(has) Filter(function(name) has(fit_method(name)), fit_method_names)
+
+fit_door <- function(name) get(paste0("fit_", name), mode = "function")

@@ -1,0 +1,68 @@
+#' A fit without its rows
+#'
+#' Question answered: *how do I keep a hundred fits of large data at hand?*
+#'
+#' A fit refers to the data it was made of and holds the columns of its regression, so that errors,
+#' tests, residuals and predictions can follow. A slim fit holds coefficients, their covariance,
+#' effects and figures of fit: a few kilobytes, and the levels of the effects. `keep = "nothing"` in
+#' `fit_fixed()` and its siblings makes one at once.
+#'
+#' @param fit A fit.
+#' @return The fit without rows. It prints, goes into [spec_table()], [write_fits()] and
+#'   [plot_estimates()], and predicts for `newdata`; `with_errors(fit, se_classical())` works.
+#' @section Errors:
+#' `wavetax_error_not_a_fit`. What needs the rows of a slim fit (residuals, clustered errors, tests)
+#' ends in `wavetax_error_slim`.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' small <- slim(fit)
+#' small
+#' object.size(small) < object.size(fit)
+#' predict(small, head(harbours, 3))
+#' @export
+slim <- function(fit) {
+  check_is_fit(fit)
+  if (!keeps_rows(fit)) return(fit)
+  sample <- sample_facts(fit)
+  weights <- lapply(fit$effects, function(set) group_weights(fit, set))
+  fit$design$sample <- sample
+  fit$design <- design_without_rows(fit$design)
+  fit$effects <- Map(function(set, weight) {
+    set$groups <- without_codes(set$groups)
+    set$groups$weight <- weight
+    set
+  }, fit$effects, weights)
+  fit$transform$layers <- lapply(fit$transform$layers, function(layer) {
+    layer$groups <- without_codes(layer$groups)
+    layer["loading"] <- list(NULL)
+    layer
+  })
+  fit$request["data"] <- list(NULL)
+  fit
+}
+
+keeps_rows <- function(fit) length(fit$design$y) > 0
+
+without_codes <- function(groups) {
+  groups["codes"] <- list(NULL)
+  unclass(groups)
+}
+
+# What a design is without its rows: the blueprint, and what is told of the sample.
+design_without_rows <- function(design) {
+  design$x <- lapply(design$x, function(x) numeric())
+  if (!is.null(design[["weights"]])) design$weights <- numeric()
+  design$y <- numeric()
+  design[c("rows", "data", "levels")] <- NULL
+  if (!is.null(design$collapsed)) design$collapsed <- list(n = design$collapsed$n)
+  if (!is.null(design$index)) design$index <- design$index[c("entity", "period")]
+  design
+}
+
+# Bytes of the rows that a fit holds: columns of its regression and codes of its groups.
+rows_size <- function(fit) {
+  of_design <- function(design) 8 * (length(design$y) * (length(design$x) + 1) + length(design[["weights"]]))
+  codes <- sum(vapply(fit$effects, function(set) length(set$groups$codes), 0))
+  of_design(fit$design) + (if (!is.null(fit$design$levels)) of_design(fit$design$levels) else 0) + 4 * codes
+}
