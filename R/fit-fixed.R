@@ -59,11 +59,10 @@ fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors 
 method_fixed <- function() new_fit_method(
   "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
   estimate = function(request) estimate_fixed(request), arguments = c("effects", "weights"), effects = "fixed",
-  sets = list(most = Inf, trends = TRUE), constant = "aside", assumes = 1, nests = TRUE, pieces = TRUE
+  sets = list(most = Inf, trends = TRUE), constant = "aside", assumes = 1, nests = TRUE, estimate_pieces = function(request) fit_source(request)
 )
 
 estimate_fixed <- function(request) {
-  if (is_source(request$data)) return(fit_source(request))
   sets <- effect_sets(request$effects, request$data)
   design <- request_design(request, also = effect_columns(sets), trends = trend_columns(sets), absorbs_constant = TRUE)
   groups <- lapply(sets, function(set) combined_groups(design, set$columns))

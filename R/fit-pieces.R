@@ -190,47 +190,6 @@ solve_pieces <- function(total, sets) {
   ))
 }
 
-# Scores by cluster from a second reading of the source: list(scores, count, parameters).
-piece_scores <- function(fit, name) {
-  reader <- fit$design$pieces
-  reader$by <- name
-  reader$columns <- union(reader$columns, name)
-  start <- list(
-    clusters = NULL, scores = matrix(0, length(kept_terms(fit)), 0), rows = 0,
-    cluster_of = lapply(fit$effects, function(set) rep(NA_integer_, set$groups$count)),
-    nested = rep(TRUE, length(fit$effects))
-  )
-  total <- fold_pieces(reader, start, function(total, design) add_piece_scores(total, design, fit, name))
-  if (total$rows != fit$n) stop_other_rows(fit$n, total$rows)
-  count <- length(total$clusters)
-  check_cluster_count(count, name, total$clusters)
-  list(scores = total$scores, count = count, parameters = cluster_parameters(fit, total$nested))
-}
-
-add_piece_scores <- function(total, design, fit, name) {
-  column <- used_column(design, name)
-  coded <- code_values(total$clusters, column)
-  total$clusters <- coded$known
-  clusters <- coded$codes
-  transform <- fit$transform
-  for (s in seq_along(fit$effects)) {
-    set <- fit$effects[[s]]
-    codes <- code_values(set$groups$labels, used_column(design, set$columns))$codes
-    transform$layers[[s]]$groups <- core_groups(codes, set$groups$count)
-    before <- total$cluster_of[[s]][codes]
-    total$cluster_of[[s]][codes] <- clusters
-    changed <- any(before != clusters, na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters)
-    if (changed) total$nested[s] <- FALSE
-  }
-  rows <- design_rows(design)
-  scores <- core_cluster_scores(rows, transform, fit$regression, core_groups(clusters, length(total$clusters)))
-  seen <- seq_len(ncol(total$scores))
-  scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
-  total$scores <- scores
-  total$rows <- total$rows + length(design$y)
-  total
-}
-
 stop_other_rows <- function(first, second) {
   stop_pieces(
     sprintf("The source gave %s the first time and %s the second.", count_of(first, "row"), count_words(second)),

@@ -53,11 +53,10 @@ fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL
 method_pooled <- function() new_fit_method(
   "pooled", words = "pooled", title = function(fit) "Pooled least squares",
   estimate = function(request) estimate_pooled(request), arguments = "weights", assumes = 3, nests = TRUE,
-  pieces = TRUE
+  estimate_pieces = function(request) fit_source(request)
 )
 
 estimate_pooled <- function(request) {
-  if (is_source(request$data)) return(fit_source(request))
   design <- request_design(request)
   rows <- design_rows(design)
   solution <- core_solve_pooled(core_pooled_state(rows))

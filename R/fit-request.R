@@ -39,8 +39,10 @@ run_fit <- function(request) {
       run_fit(request)
     }))
   }
-  if (!is.data.frame(request$data) && !method_of(request)$pieces) check_is_table(request$data)
-  with_memory_told(method_of(request)$estimate(request))
+  method <- method_of(request)
+  in_pieces <- is_source(request$data)
+  if (in_pieces && is.null(method$estimate_pieces)) check_is_table(request$data)
+  with_memory_told(if (in_pieces) method$estimate_pieces(request) else method$estimate(request))
 }
 
 # A column or an expression of columns, bare, quoted or as a one-sided formula: NULL or a

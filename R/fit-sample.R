@@ -5,8 +5,8 @@
 sample_facts <- function(fit) {
   design <- fit$design
   if (!is.null(design$sample)) return(design$sample)
-  if (!is.null(design$between)) return(list(entities = fit$n, periods = NA))
-  if (is.null(design$index)) return(list(entities = NA, periods = NA))
+  if (!is.null(design$between)) return(list(entities = fit$n, periods = NA_integer_))
+  if (is.null(design$index)) return(list(entities = NA_integer_, periods = NA_integer_))
   sizes <- tabulate(used_index(design)$entity)
   sizes <- sizes[sizes > 0]
   periods <- used_periods(design)

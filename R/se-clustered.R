@@ -69,26 +69,14 @@ check_one_clustering <- function(by, value) {
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
   name <- cluster_column(fit, spec$by, spec$named)
-  if (is.null(fit$design$pieces)) check_keeps_rows(fit, "clusters")
-  parts <- if (is.null(fit$design$pieces)) row_scores(fit, name) else piece_scores(fit, name)
-  G <- parts$count
+  sums <- cluster_sums(fit, name)
+  G <- sums$count
   factor <- 1
-  if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - parts$parameters)
+  if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - cluster_parameters(fit, sums$nested))
   new_errors(
-    spec, paste("clustered by", name), G - 1, meat = factor * tcrossprod(parts$scores), type = spec$type,
+    spec, paste("clustered by", name), G - 1, meat = factor * tcrossprod(sums$scores), type = spec$type,
     clusters = stats::setNames(G, name),
     notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster"))
-  )
-}
-
-# list(scores, count, parameters) of the fit's own rows.
-row_scores <- function(fit, name) {
-  clusters <- cluster_groups(fit, name)
-  check_clusters(clusters, name)
-  nested <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
-  list(
-    scores = core_cluster_scores(design_rows(fit$design), fit$transform, fit$regression, clusters),
-    count = clusters$count, parameters = cluster_parameters(fit, nested)
   )
 }
 
@@ -103,32 +91,6 @@ cluster_column <- function(fit, by, named) {
     )
   }
   index[[by]]
-}
-
-cluster_groups <- function(fit, name) {
-  for (set in fit$effects) {
-    if (identical(name, set$columns)) return(set$groups)
-  }
-  column_groups(fit$design, name)
-}
-
-check_clusters <- function(clusters, name) {
-  if (clusters$missing > 0) {
-    stop_wavetax(
-      "clusters", sprintf("`%s` is missing in %s that the fit uses.", name, count_of(clusters$missing, "row")),
-      where = sprintf("See %s.", row_words(which(clusters$codes == 0L), 5)),
-      todo = "Cluster by a complete column, or leave those rows out before estimating."
-    )
-  }
-  check_cluster_count(clusters$count, name, clusters$labels)
-}
-
-check_cluster_count <- function(count, name, labels) {
-  if (count >= 2) return(invisible())
-  stop_wavetax(
-    "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, label_text(labels[1])),
-    todo = "Clustered errors need many clusters; `se_classical()` needs none."
-  )
 }
 
 # k*: slopes, and the rank of the constant and those effects that are not nested in the
