@@ -4,6 +4,7 @@
 # make docs     bindings and help pages from the sources
 # make lint     the formatting rules
 # make fuzz     random arguments to every exported function
+# make mutants  one-line mutations of the code, and which of them no test notices
 # make bench    speed and memory, side by side with base R
 # make screenshots   the pictures in docs/screenshots
 # make install  the package and the command-line tool, for this user
@@ -17,7 +18,7 @@ RUN := R_LIBS="$(CURDIR)/$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
 .NOTPARALLEL:
-.PHONY: demo test check docs lint fuzz bench screenshots install build clean
+.PHONY: demo test check docs lint fuzz mutants bench screenshots install build clean
 
 demo: setup-demo $(STAMP)
 	@$(RUN) exec/wavetax demo --out demo-output
@@ -52,6 +53,9 @@ lint: setup-lint
 
 fuzz: build
 	@$(RUN) Rscript tools/fuzz.R
+
+mutants: setup-test $(STAMP)
+	@$(RUN) Rscript tools/mutants.R
 
 bench: build
 	@$(RUN) Rscript bench/run.R

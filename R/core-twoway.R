@@ -15,8 +15,10 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
     order <- integer()
     log_determinant <- 0
   } else {
-    system <- if (length(kept) == 2) parts$system else {
-      core_effect_system(lapply(parts$sets[kept], core_effect_set), rows$n, NULL, rows$k + 2, threads = threads)
+    system <- parts$system
+    if (length(kept) < 2) {
+      system <- core_effect_system(lapply(parts$sets[kept], core_effect_set), rows$n, NULL, rows$k + 2,
+                                   threads = threads)
     }
     order <- kept[system$order]
     log_determinant <- cpp_effect_shrink(system$pointer, sigma2_e / sigma2[order])
@@ -39,7 +41,8 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
   })
   solution$deviations <- lapply(parts$sets, function(groups) numeric(groups$count))
   for (l in seq_along(order)) {
-    solution$deviations[[order[l]]] <- cpp_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, centre), 1L)
+    solution$deviations[[order[l]]] <-
+      cpp_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, centre), 1L)
   }
   solution
 }

@@ -43,7 +43,8 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
     chosen = chosen$words, y = as.double(outcome), x = made$x, constant = constant,
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
-    blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms), data = data, index = index
+    blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms),
+    data = data, index = index
   )
 }
 

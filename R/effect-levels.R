@@ -123,7 +123,8 @@ two_way_errors <- function(fit) {
   sets <- fit$effects
   counts <- vapply(sets, function(set) set$groups$count, 0)
   connected <- fit$df$effects == sum(counts) - 1
-  if (is.null(inverse) || !keeps_rows(fit) || !connected || prod(counts) > largest_share_table) return(vector("list", 2))
+  if (is.null(inverse) || !keeps_rows(fit) || !connected ||
+      prod(counts) > largest_share_table) return(vector("list", 2))
   small <- if (length(sets) == 2 && nrow(inverse) == counts[2]) 2L else 1L
   large <- 3L - small
   sigma2 <- fit$scale

@@ -25,17 +25,20 @@ fit_between <- function(formula, data, effects = "entity", weights = NULL, error
                         by_rows = FALSE, keep = "rows") {
   check_flag(by_rows, "by_rows")
   run_fit(fit_request(
-    "between", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects),
+    "between", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
+    rlang::enquo(effects),
     list(by_rows = by_rows)
   ))
 }
 
-method_between <- function() new_fit_method(
-  "between", words = "between", title = function(fit) paste("Between", plural_of(fit$design$between)),
-  estimate = function(request) estimate_between(request), arguments = c("effects", "weights", "by_rows"),
-  row = function(design) design$between, sets = list(most = 1, trends = FALSE), levels = FALSE,
-  r_squared = c("between", "overall")
-)
+method_between <- function() {
+  new_fit_method(
+    "between", words = "between", title = function(fit) paste("Between", plural_of(fit$design$between)),
+    estimate = function(request) estimate_between(request), arguments = c("effects", "weights", "by_rows"),
+    row = function(design) design$between, sets = list(most = 1, trends = FALSE), levels = FALSE,
+    r_squared = c("between", "overall")
+  )
+}
 
 estimate_between <- function(request) {
   name <- effect_column(request$effects, request$data)

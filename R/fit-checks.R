@@ -82,7 +82,8 @@ check_keeps_rows <- function(fit, what) {
   pieces <- !is.null(fit$design$pieces)
   stop_wavetax(
     if (pieces) "pieces" else "slim",
-    sprintf("%s keeps no rows, so it has no %s.", if (pieces) "A fit from a source read in pieces" else "A slim fit", what),
+    sprintf("%s keeps no rows, so it has no %s.", if (pieces) "A fit from a source read in pieces" else "A slim fit",
+            what),
     todo = if (pieces) "Use `predict(fit, newdata)` on the rows that you want." else
       "Estimate again with `keep = \"rows\"`, or before `slim()`."
   )

@@ -25,17 +25,20 @@
 fit_correlated <- function(formula, data, effects = "entity", errors = NULL, variance = "swamy-arora",
                            weights = NULL, rows = NULL, keep = "rows") {
   run_fit(fit_request(
-    "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects),
+    "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
+    rlang::enquo(effects),
     list(variance = variance)
   ))
 }
 
-method_correlated <- function() new_fit_method(
-  "correlated", words = "correlated random effects",
-  title = function(fit) paste("Correlated random effects by", list_words(effect_names(fit))),
-  estimate = function(request) estimate_correlated(request), arguments = c("effects", "variance", "weights"),
-  effects = "random", sets = list(most = 1, trends = FALSE)
-)
+method_correlated <- function() {
+  new_fit_method(
+    "correlated", words = "correlated random effects",
+    title = function(fit) paste("Correlated random effects by", list_words(effect_names(fit))),
+    estimate = function(request) estimate_correlated(request), arguments = c("effects", "variance", "weights"),
+    effects = "random", sets = list(most = 1, trends = FALSE)
+  )
+}
 
 estimate_correlated <- function(request) {
   name <- effect_column(request$effects, request$data)

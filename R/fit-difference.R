@@ -22,14 +22,17 @@
 #' fit_difference(log(nights) ~ levy + storms + fuel, panel)
 #' @export
 fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = NULL, keep = "rows") {
-  run_fit(fit_request("difference", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep))
+  run_fit(fit_request("difference", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors,
+                      keep))
 }
 
-method_difference <- function() new_fit_method(
-  "difference", words = "first difference", title = function(fit) "First differences",
-  estimate = function(request) estimate_difference(request), arguments = "weights",
-  row = function(design) "change", constant = "drift", weighted = FALSE, r_squared = c("of_changes", "overall")
-)
+method_difference <- function() {
+  new_fit_method(
+    "difference", words = "first difference", title = function(fit) "First differences",
+    estimate = function(request) estimate_difference(request), arguments = "weights",
+    row = function(design) "change", constant = "drift", weighted = FALSE, r_squared = c("of_changes", "overall")
+  )
+}
 
 estimate_difference <- function(request) {
   check_is_panel(request$data)

@@ -52,15 +52,19 @@
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL, keep = "rows") {
   run_fit(fit_request(
-    "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects)
+    "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
+    rlang::enquo(effects)
   ))
 }
 
-method_fixed <- function() new_fit_method(
-  "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
-  estimate = function(request) estimate_fixed(request), arguments = c("effects", "weights"), effects = "fixed",
-  sets = list(most = Inf, trends = TRUE), constant = "aside", assumes = 1, nests = TRUE, estimate_pieces = function(request) fit_source(request)
-)
+method_fixed <- function() {
+  new_fit_method(
+    "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
+    estimate = function(request) estimate_fixed(request), estimate_pieces = function(request) fit_source(request),
+    arguments = c("effects", "weights"), effects = "fixed", sets = list(most = Inf, trends = TRUE),
+    constant = "aside", assumes = 1, nests = TRUE
+  )
+}
 
 estimate_fixed <- function(request) {
   sets <- effect_sets(request$effects, request$data)

@@ -24,8 +24,8 @@ new_fit_method <- function(name, words, title, estimate, arguments, row = functi
                            estimate_pieces = NULL, r_squared = c("within", "swept", "overall"), levels = TRUE,
                            weighted = TRUE) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
-       effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests, estimate_pieces = estimate_pieces,
-       r_squared = r_squared, levels = levels, weighted = weighted)
+       effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
+       estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels, weighted = weighted)
 }
 
 # In the order in which they are told of.

@@ -50,11 +50,13 @@ fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL
   run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep))
 }
 
-method_pooled <- function() new_fit_method(
-  "pooled", words = "pooled", title = function(fit) "Pooled least squares",
-  estimate = function(request) estimate_pooled(request), arguments = "weights", assumes = 3, nests = TRUE,
-  estimate_pieces = function(request) fit_source(request)
-)
+method_pooled <- function() {
+  new_fit_method(
+    "pooled", words = "pooled", title = function(fit) "Pooled least squares",
+    estimate = function(request) estimate_pooled(request), arguments = "weights", assumes = 3, nests = TRUE,
+    estimate_pieces = function(request) fit_source(request)
+  )
+}
 
 estimate_pooled <- function(request) {
   design <- request_design(request)

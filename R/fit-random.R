@@ -66,17 +66,20 @@ fit_random <- function(formula, data, effects = "entity", variance = "swamy-aror
                        errors = NULL, weights = NULL, rows = NULL, keep = "rows") {
   if (missing(variance)) variance <- NULL
   run_fit(fit_request(
-    "random", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep, rlang::enquo(effects),
+    "random", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
+    rlang::enquo(effects),
     list(variance = variance)
   ))
 }
 
-method_random <- function() new_fit_method(
-  "random", words = "random effects",
-  title = function(fit) paste("Random effects by", list_words(effect_names(fit))),
-  estimate = function(request) estimate_random(request), arguments = c("effects", "variance", "weights"),
-  effects = "random", sets = list(most = 2, trends = FALSE), assumes = 2
-)
+method_random <- function() {
+  new_fit_method(
+    "random", words = "random effects",
+    title = function(fit) paste("Random effects by", list_words(effect_names(fit))),
+    estimate = function(request) estimate_random(request), arguments = c("effects", "variance", "weights"),
+    effects = "random", sets = list(most = 2, trends = FALSE), assumes = 2
+  )
+}
 
 estimate_random <- function(request) {
   sets <- random_sets(request$effects, request$data)

@@ -148,7 +148,9 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   call$formula <- request$formula
   for (name in names(changes)) call[[name]] <- rlang::quo_get_expr(changes[[name]])
   if (!evaluate) return(call)
-  if ("keep" %in% names(changes)) request$keep <- check_choice(rlang::eval_tidy(changes$keep), c("rows", "nothing"), "keep")
+  if ("keep" %in% names(changes)) {
+    request$keep <- check_choice(rlang::eval_tidy(changes$keep), c("rows", "nothing"), "keep")
+  }
   if ("data" %in% names(changes)) request$data <- rlang::eval_tidy(changes$data)
   for (name in intersect(names(changes), c("weights", "rows"))) {
     request[name] <- list(columns_argument(changes[[name]], request$data, name))

@@ -98,7 +98,8 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
         stop_not_a_table(name, conditionMessage(cnd))
       }
     )
-    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned", seen$odd)]
+    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned",
+                           seen$odd)]
     if (length(odd) > 0) stop_not_a_table(name, odd[1])
     data
   }

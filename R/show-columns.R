@@ -8,8 +8,11 @@ typed_columns <- function(table) {
     switch(column$kind,
       text = label_text(x), count = ifelse(is.na(x), "", count_words(x)), p = format_p(x),
       number = align_decimal(format_number(x)),
-      estimate = align_decimal(format_number(x, decimals = estimate_decimals(table[[column$like[1]]], table[[column$like[2]]])))
+      estimate = align_decimal(format_number(x, decimals = decimals_like(table, column$like)))
     )
   })
   stats::setNames(cells, vapply(columns, `[[`, "", "heading"))
 }
+
+# Decimals of estimates by their errors, from the two columns of these names.
+decimals_like <- function(table, like) estimate_decimals(table[[like[1]]], table[[like[2]]])

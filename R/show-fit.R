@@ -33,7 +33,8 @@ sample_words <- function(fit) {
             if (is.null(design$averaged_by)) "" else paste0(", weighted by ", design$averaged_by))
   } else if (!is.na(sample$entities)) {
     sprintf(
-      ": %s, %s (%s), %s", count_of(sample$entities, design$index$entity), count_of(sample$periods, design$index$period),
+      ": %s, %s (%s), %s", count_of(sample$entities, design$index$entity),
+      count_of(sample$periods, design$index$period),
       paste(unique(c(format_period(sample$first), format_period(sample$last))), collapse = " to "),
       if (sample$balanced) "balanced" else "unbalanced"
     )

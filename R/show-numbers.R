@@ -37,7 +37,7 @@ format_p <- function(p) {
 
 # Right-pads so that the decimal points of the numbers stand below each other.
 align_decimal <- function(x) {
-  after <- ifelse(grepl("^[-0-9,]*\\.[0-9]+$", x), nchar(sub("^[^.]*", "", x)), 0)
+  after <- ifelse(grepl("^<?[-0-9,]*\\.[0-9]+$", x), nchar(sub("^[^.]*", "", x)), 0)
   paste0(x, strrep(" ", max(after) - after))
 }
 

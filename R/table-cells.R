@@ -13,9 +13,11 @@ table_cells <- function(table) {
   out <- do.call(rbind, lapply(seq_along(cells), function(line) {
     one <- cells[[line]]
     at <- match(table$models, one$model)
-    data.frame(line = line, part = if (line <= 2 * length(blocks)) "coefficients" else "facts", label = one$label[1],
-               model = table$models, kind = one$kind[match(table$models, one$model, nomatch = 1L)], value = one$value[at], upper = one$upper[at],
-               decimals = one$decimals[at], text = ifelse(is.na(at), "", one$text[at]))
+    data.frame(
+      line = line, part = if (line <= 2 * length(blocks)) "coefficients" else "facts", label = one$label[1],
+      model = table$models, kind = ifelse(is.na(at), "empty", one$kind[at]), value = one$value[at],
+      upper = one$upper[at], decimals = one$decimals[at], text = ifelse(is.na(at), "", one$text[at])
+    )
   }))
   out$kind[is.na(out$value) & (out$text == "" | out$kind == "count")] <- "empty"
   out
@@ -62,7 +64,8 @@ cells_as_text <- function(cells, thousands = TRUE) {
   out[plain] <- number(cells$value[plain], cells$decimals[plain])
   out[at("p")] <- format_p(cells$value[at("p")])
   wide <- at("interval")
-  out[wide] <- paste(number(cells$value[wide], cells$decimals[wide]), "to", number(cells$upper[wide], cells$decimals[wide]))
+  out[wide] <- paste(number(cells$value[wide], cells$decimals[wide]), "to",
+                     number(cells$upper[wide], cells$decimals[wide]))
   counts <- at("count")
   out[counts] <- vapply(which(counts), function(i) {
     noun <- cells$text[i]

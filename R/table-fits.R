@@ -8,7 +8,8 @@
 #' a fit: `method`, `formula`, `outcome`, `title`, `sample`, `coefficients` (a record a term:
 #' `term`, `estimate`, `std_error`, `statistic`, `p_value`, `low`, `high`, `aside`: whether it is
 #' reported beside the others), `covariance` (by row, in the terms' order), `errors`
-#' (`label`, `type`, `df` by coefficient, `clusters` by dimension, `notes`), `effects`, `rows`, `r_squared`, `figures` and more. Numbers have all their digits.
+#' (`label`, `type`, `df` by coefficient, `clusters` by dimension, `notes`), `effects`, `rows`,
+#' `r_squared`, `figures` and more. Numbers have all their digits.
 #'
 #' @param ... Fits, named or not, or one list of them, as for [spec_table()].
 #' @param file Path of a `.json` file.

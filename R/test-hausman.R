@@ -64,7 +64,8 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
     statistic = c("chi-squared" = form$value), parameter = c(df = form$rank), p_value = p,
     null = words$null, alternative = words$alternative,
     reading = if (form$definite) reading_of(p, words$rejected, words$kept) else own_variance_words(shared),
-    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank), table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
+    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank),
+    table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
     notes = hausman_notes(form, compared, consistent, efficient, other),
     extra = list(sigma = sigma, methods = c(consistent$method, efficient$method))
   )

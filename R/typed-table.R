@@ -8,4 +8,6 @@ typed_table <- function(data, columns) {
 
 # A column by name under a heading. Kinds: "text", "count", "number", "p", and "estimate", whose
 # decimals follow the errors of the estimates: `like` names the two columns.
-typed_column <- function(name, heading, kind, like = NULL) list(name = name, heading = heading, kind = kind, like = like)
+typed_column <- function(name, heading, kind, like = NULL) {
+  list(name = name, heading = heading, kind = kind, like = like)
+}

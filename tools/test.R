@@ -25,7 +25,8 @@ setting <- function(name) {
 eigen <- system.file("include", package = "RcppEigen")
 compile <- function(source, program) {
   compiler <- setting("CXX17")
-  flags <- c("-std=c++17", "-O1", setting("SHLIB_OPENMP_CXXFLAGS"), "-w", "-Iinst/include", paste0("-I", shQuote(eigen)))
+  flags <- c("-std=c++17", "-O1", setting("SHLIB_OPENMP_CXXFLAGS"), "-w", "-Iinst/include",
+             paste0("-I", shQuote(eigen)))
   system2(compiler[1], c(compiler[-1], flags, shQuote(source), "-o", shQuote(program)))
 }
 program <- file.path(".build", "core-test")
@@ -46,7 +47,8 @@ example <- file.path(".build", "core-example")
 told <- if (compile("inst/examples/core.cpp", example) == 0) system2(example, stdout = TRUE)
 writeLines(as.character(told))
 version <- sprintf("wavetax %s:", read.dcf("DESCRIPTION")[1, "Version"])
-good <- length(told) == 3 && startsWith(told[1], version) && grepl("^levy +-0\\.05[0-9]*  clustered 0\\.00", told[2])
+levy <- if (length(told) == 3) as.numeric(strsplit(told[2], " +")[[1]][2]) else NA
+good <- isTRUE(startsWith(told[1], version) && abs(levy + 0.05) < 0.01)
 passed <- passed + good
 failed <- failed + !good
 if (!good) cat("The stand-alone example of the core did not give what it should.\n")
@@ -58,6 +60,7 @@ core <- load_core(".")
 count(test_dir("tests/core", env = core, reporter = report(), stop_on_failure = FALSE))
 
 cat("\nPackage\n")
+Sys.setenv(NOT_CRAN = "true") # snapshots and random calls are for us, not for a check elsewhere
 count(test_dir(
   "tests/testthat", package = "wavetax", load_package = "installed", reporter = report(),
   stop_on_failure = FALSE

@@ -16,5 +16,6 @@ core_sample <- function(N = 30, seed = 1, weighted = FALSE) {
 # Those rows of a sample, with all its groups.
 core_piece <- function(sample, rows) {
   whole <- sample$rows
-  list(rows = core_rows(whole$y[rows], lapply(whole$x, `[`, rows), whole$constant, whole$weights[rows]), groups = core_groups(sample$groups$codes[rows], sample$groups$count))
+  list(rows = core_rows(whole$y[rows], lapply(whole$x, `[`, rows), whole$constant, whole$weights[rows]),
+       groups = core_groups(sample$groups$codes[rows], sample$groups$count))
 }

@@ -116,3 +116,37 @@ test_that("one system serves other columns, other weights, ridges, and gives the
     expect_equal(core_sweep(other, system)$within, core_absorb(other, sets)$within, tolerance = 1e-12, info = case)
   }
 })
+
+test_that("one step of an iteration is not told as convergence", {
+  s <- three_sets()
+  state <- core_absorb(s$rows, s$sets, utils::modifyList(iterated, list(max_iterations = 1)))
+  expect_false(state$converged)
+  expect_false(core_solve_absorbed(state)$converged)
+  expect_gt(state$achieved, 1e-10)
+})
+
+test_that("two-way random effects by iteration are those of the factor", {
+  s <- three_sets()
+  sets <- lapply(s$sets[1:2], `[[`, "groups")
+  parts <- core_two_way_parts(s$rows, sets)
+  dense <- core_solve_two_way(parts, 1, c(0.7, 0.2))
+  parts$system <- core_effect_system(lapply(sets, core_effect_set), s$rows$n, NULL, 4, iterated)
+  again <- core_solve_two_way(parts, 1, c(0.7, 0.2))
+  expect_gt(again$iterations, 0)
+  expect_equal(again$coefficients, dense$coefficients, tolerance = 1e-9)
+  expect_equal(again$ssr, dense$ssr, tolerance = 1e-9)
+  expect_equal(again$deviations, dense$deviations, tolerance = 1e-8)
+})
+
+test_that("means are exact to rounding for long groups far from zero, in any order of rows", {
+  n <- 4e4
+  # Whole numbers near 1e15: their sums pass what a double holds, their means do not.
+  value <- 1e15 + (seq_len(n) %% 7)
+  codes <- list(rep_len(1:4, n), sort(rep_len(1:4, n)))
+  for (code in codes) {
+    groups <- core_groups(code)
+    state <- core_group_means(core_rows(value, list(value)), groups)
+    exact <- 1e15 + tapply(value - 1e15, code, mean)
+    expect_lt(max(abs(state$means[1, ] - exact)), 0.2)
+  }
+})

@@ -107,7 +107,8 @@ test_that("a regressor that varies in one entity only, singletons, components an
   expect_equal(singles$ours$df_residual, df.residual(singles$fit))
   constant <- sets_and_dummies(y, list(x[1:n]), codes["entity"])
   again <- core_absorb(core_rows(y, list(x[1:n])),
-                       list(core_effect_set(core_groups(match(codes$entity, unique(codes$entity)))), core_effect_set(core_groups(rep(1L, n)))))
+                       list(core_effect_set(core_groups(match(codes$entity, unique(codes$entity)))),
+                            core_effect_set(core_groups(rep(1L, n)))))
   expect_equal(core_solve_absorbed(again)$coefficients[-1], constant$base, tolerance = 1e-12)
 })
 

@@ -264,6 +264,14 @@ void preconditioning() {
   }
   // Wider than a panel and a strip of the blocked factorisation.
   const Eigen::MatrixXd B = Eigen::MatrixXd::Random(300, 230);
+  const Eigen::MatrixXd singular = B * B.transpose();
+  const wavetax::Cholesky part(singular, std::vector<double>(300, 80.0), {}, 1e-10, 2);
+  check(part.rank() == 230, "pivots tell the rank");
+  const Eigen::VectorXd consistent = singular * Eigen::VectorXd::LinSpaced(300, -1, 2);
+  std::vector<double> answer(consistent.data(), consistent.data() + 300);
+  part.solve(answer, 1);
+  check(near(singular * Eigen::Map<Eigen::VectorXd>(answer.data(), 300), consistent, 1e-8),
+        "a consistent singular system, blocked");
   const Eigen::MatrixXd A = B * B.transpose() + Eigen::MatrixXd(Eigen::VectorXd::LinSpaced(300, 1, 2).asDiagonal());
   const wavetax::Cholesky wide(A, std::vector<double>(300, 1.0), {}, 1e-10, 2);
   const std::vector<double> inverse = wide.inverse();

@@ -161,7 +161,8 @@ test_that("columns of formulas are those of model.matrix(), whatever the contras
     theirs <- model.matrix(formula, data)
     kept <- names(coef(ours))
     expect_equal(model.matrix(ours), theirs[, kept], ignore_attr = TRUE)
-    expect_identical(c(kept, wavetax:::dropped_terms(ours)$term)[order(match(c(kept, wavetax:::dropped_terms(ours)$term), colnames(theirs)))],
+    all_terms <- c(kept, wavetax:::dropped_terms(ours)$term)
+    expect_identical(all_terms[order(match(all_terms, colnames(theirs)))],
                      colnames(theirs))
     expect_equal(unname(predict(ours, data)), unname(fitted(ours)))
   }

@@ -1,0 +1,84 @@
+# One-line mutations of our own code, and whether a test notices: `make mutants`, or
+#   Rscript tools/mutants.R 40 7 'R/fit-random|core-'
+# for 40 of them, seed 7, in files that match. Each is made in a copy, which is built and tested:
+# first what is quick and near, then all, up to the first failure. Lists the survivors at the end.
+given <- commandArgs(TRUE)
+wanted <- as.integer(c(given, "20")[1])
+set.seed(as.integer(c(given[-1], "1")[1]))
+files_like <- c(given[-(1:2)], ".")[1]
+
+mutations <- list(
+  c(" + ", " - "), c(" - ", " + "), c(" * ", " / "), c(" / ", " * "), c(" < ", " <= "), c(" <= ", " < "),
+  c(" > ", " >= "), c(" >= ", " > "), c(" == ", " != "), c(" != ", " == "), c(" && ", " || "), c(" || ", " && "),
+  c("TRUE", "FALSE"), c("FALSE", "TRUE"), c("true", "false"), c("false", "true"), c("if (!", "if ("), c("1L", "2L"),
+  c("- 1", "- 2"), c("+ 1", "+ 2"), c("sqrt(", "("), c("sum(", "mean("), c("[-1]", ""), c("[1]", "[2]"), c("^2", ""),
+  c("max(", "min("), c("min(", "max("), c("rbind(", "cbind("), c("setdiff(", "intersect("), c("any(", "all("),
+  c("1.0 - ", ""), c("+= ", "-= "), c("now", "before"), c("[c]", "[0]")
+)
+
+sources <- grep(files_like, c(list.files("R", "[.]R$", full.names = TRUE),
+                              list.files("inst/include/wavetax", "[.]hpp$", full.names = TRUE)), value = TRUE)
+sources <- setdiff(sources, "R/RcppExports.R")
+places <- do.call(rbind, lapply(sources, function(file) {
+  lines <- readLines(file)
+  code <- which(!grepl("^ *(#|//)|^ *$|#include|stop_|todo|sprintf\\(", lines))
+  do.call(rbind, lapply(seq_along(mutations), function(m) {
+    at <- code[grepl(mutations[[m]][1], lines[code], fixed = TRUE)]
+    if (length(at) > 0) data.frame(file = file, line = at, mutation = m)
+  }))
+}))
+chosen <- places[sample(nrow(places), min(wanted, nrow(places))), ]
+
+copy <- file.path(getwd(), ".build", "mutant")
+library <- file.path(getwd(), ".build", "mutant-library")
+unlink(c(copy, library), recursive = TRUE)
+dir.create(library, recursive = TRUE)
+dir.create(copy)
+invisible(file.copy(c("R", "inst", "src", "data", "exec", "DESCRIPTION", "NAMESPACE", "LICENSE", "tests", "man"), copy,
+                    recursive = TRUE, copy.date = TRUE))
+file.copy(".build/library/wavetax", library, recursive = TRUE)
+
+run <- function(expression) {
+  suppressWarnings(system2("Rscript", c("-e", shQuote(expression)), stdout = FALSE, stderr = FALSE, timeout = 400,
+                           env = c(sprintf("R_LIBS=%s", shQuote(library)), "NOT_CRAN=true"))) == 0
+}
+core_tests <- paste(
+  "library(testthat); setwd('.build/mutant'); source('tests/core/load.R'); core <- load_core('.');",
+  "test_dir('tests/core', env = core, reporter = 'stop', stop_on_failure = TRUE)"
+)
+package_tests <- function(filter, invert = FALSE) {
+  sprintf(paste(
+    "library(testthat); setwd('.build/mutant'); test_dir('tests/testthat', package = 'wavetax',",
+    "load_package = 'installed', reporter = 'stop', stop_on_failure = TRUE, filter = '%s', invert = %s)"
+  ), filter, invert)
+}
+is_killed <- function(file) {
+  built <- system2("R", c("CMD", "INSTALL", "--no-docs", "--no-byte-compile", "--no-test-load",
+                          sprintf("--library=%s",
+                                  shQuote(library)), shQuote(copy)), stdout = FALSE, stderr = FALSE) == 0
+  if (!built) return(TRUE)
+  near <- sub("[.]R$", "", basename(file))
+  has_near <- length(list.files("tests/testthat", sprintf("^test-%s", near))) > 0
+  if (has_near && !run(package_tests(near))) return(TRUE)
+  if (!run(core_tests)) return(TRUE)
+  if (!run(package_tests("one-line|prints|fit-|nasty"))) return(TRUE)
+  !run(package_tests("one-line|prints|fit-|nasty|fuzz|layers", invert = TRUE))
+}
+
+survivors <- character()
+for (i in seq_len(nrow(chosen))) {
+  file <- chosen$file[i]
+  lines <- readLines(file)
+  pair <- mutations[[chosen$mutation[i]]]
+  before <- lines[chosen$line[i]]
+  lines[chosen$line[i]] <- sub(pair[1], pair[2], before, fixed = TRUE)
+  writeLines(lines, file.path(copy, file))
+  if (grepl("hpp$", file)) unlink(list.files(file.path(copy, "src"), "bind.*[.]o$", full.names = TRUE))
+  killed <- is_killed(file)
+  words <- sprintf("%s:%d  %s  ->  %s", file, chosen$line[i], trimws(before), trimws(lines[chosen$line[i]]))
+  cat(if (killed) "noticed   " else "SURVIVED  ", words, "\n", sep = "")
+  if (!killed) survivors <- c(survivors, words)
+  file.copy(file, file.path(copy, file), overwrite = TRUE)
+}
+cat(sprintf("\n%d mutations, %d survived\n", nrow(chosen), length(survivors)))
+writeLines(survivors)
