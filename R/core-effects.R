@@ -211,10 +211,9 @@ core_group_weights <- function(groups, weights) {
   cpp_group_sums(weights, groups$codes, groups$count)
 }
 
-# What R-squared by the first set's groups need, from what the sweep has: the means of the groups,
-# and z'Qz of which the others' share is known. The squared correlations of x'b with y between
-# groups and overall, and `within`: the sum of squares of y less its means. NULL where that set
-# has trends.
+# R-squared by the first set's groups from what the sweep has: the means of the groups, and z'Qz of
+# which the others' share is known. The squared correlations of x'b with y within and between groups
+# and overall, and `within_y`: the sum of squares of y less its means. NULL where that set has trends.
 core_swept_r_squared <- function(state, b) {
   if (is.null(state$means) || is.null(state$shared)) return(NULL)
   sizes <- state$sizes[[state$system$order[1]]]
@@ -222,7 +221,8 @@ core_swept_r_squared <- function(state, b) {
   left <- crossprod(state$within) + state$shared
   moments <- cpp_mean_moments(state$means, sizes, c(b, 0), state$centre)
   symmetric <- function(m) matrix(m[c(1, 2, 2, 3)], 2)
-  overall <- crossprod(both, left %*% both) + symmetric(moments[1:3])
+  within <- crossprod(both, left %*% both)
+  overall <- within + symmetric(moments[1:3])
   groups <- sum(sizes > 0)
   once <- symmetric(moments[6:8]) - tcrossprod(moments[4:5]) / groups
   once[diag(once) <= 1e-13 * moments[c(6, 8)], ] <- 0
@@ -234,8 +234,8 @@ core_swept_r_squared <- function(state, b) {
     if (any(size <= rounding_share * from)) return(NA_real_)
     min(1, (m[1, 2] / size[1] / size[2])^2)
   }
-  list(between = correlation(once, from / sqrt(max(sizes))), overall = correlation(overall, from),
-       within_y = left[nrow(left), ncol(left)])
+  list(within = correlation(within, from), between = correlation(once, from / sqrt(max(sizes))),
+       overall = correlation(overall, from), within_y = left[nrow(left), ncol(left)])
 }
 
 # Squared correlations of x'b with y: within and between the groups, and overall, from the sums of

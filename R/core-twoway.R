@@ -53,7 +53,7 @@ core_two_way_parts <- function(rows, sets, threads = core_threads(rows$n)) {
   system <- core_effect_system(lapply(sets, core_effect_set), rows$n, NULL, rows$k + 1, threads = threads)
   swept <- core_sweep(rows, system)
   list(
-    rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, within = core_solve_absorbed(swept),
+    rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, swept = swept, within = core_solve_absorbed(swept),
     states = lapply(seq_along(sets), function(s) {
       if (s == system$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = rows$n))
       core_group_means(rows, sets[[s]], threads)
@@ -91,15 +91,13 @@ core_two_way_form <- function(parts, s, r) {
   frame <- core_frame(form$first, length(kept) > 0 && kept[1] == 1L)
   means <- t(core_coordinates(frame, t(rbind(1, state$means)[kept, , drop = FALSE])))
   # tr(H D D') from the sums of the groups' means, in orthonormal coordinates of H, over the rows
-  # of each level.
-  held <- function(to) {
-    if (length(kept) == 0) return(0)
-    sum(cpp_carried_sums(means, set$codes, to$codes, to$count)^2)
-  }
+  # of each level; those of the groups themselves are their means times their rows.
+  held_other <- if (length(kept) > 0) sum(cpp_carried_sums(means, set$codes, other$codes, other$count)^2) else 0
+  held_own <- sum((means * rep(as.double(set$sizes), each = nrow(means)))^2)
   df <- set$count - length(kept)
   list(
     form = form$value, df = df, sigma2_e = df + form$spread,
-    own = parts$n - held(set), other = core_shared_cells(set, other) - held(other)
+    own = parts$n - held_own, other = core_shared_cells(set, other) - held_other
   )
 }
 

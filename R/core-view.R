@@ -25,23 +25,36 @@ core_view <- function(rows, transform, solution) {
     layers = as.list(transform$layers), pick = c(if (constant) stored, stored + use),
     shift = if (isTRUE(transform$constant)) c(1, numeric(length(use))),
     centre = c(if (constant) 0, solution$centre[use]), combination = c(if (constant) 0, -solution$slopes[kept], 1),
-    given = NULL
+    offsets = list()
   )
+}
+
+# The same with the levels combined before they are taken off, from the residual alone: the columns
+# are as they are.
+core_unswept_view <- function(rows, transform, solution) {
+  view <- core_view(rows, transform, solution)
+  ones <- if (isTRUE(transform$weighed)) 1L else 0L
+  combination <- c(if (ones > 0) 0, -solution$slopes, 1)
+  centre <- c(if (ones > 0) 0, solution$centre)
+  view$offsets <- lapply(view$layers, function(layer) {
+    combined <- cpp_combined_levels(layer$levels, combination, layer$holds_centre * centre, ones)
+    core_layer(layer$groups, matrix(combined, 1), layer$theta, layer$loading, holds_centre = FALSE)
+  })
+  view$layers <- list()
+  view["shift"] <- list(NULL)
+  view
 }
 
 # Residuals of the transformed regression.
 core_residuals <- function(rows, transform, solution, threads = core_threads(rows$n)) {
-  cpp_combination(core_view(rows, transform, solution), threads)
+  cpp_combination(core_unswept_view(rows, transform, solution), threads)
 }
 
 # Sum of w u e over the rows of each cluster, u the row in the orthonormal coordinates of the
 # regression: a matrix with a row a coordinate and a column a cluster.
 core_cluster_scores <- function(rows, transform, solution, clusters, threads = core_threads(rows$n)) {
-  view <- core_view(rows, transform, solution)
-  if (isTRUE(transform$weighed)) {
-    view$given <- cpp_combination(view, threads)
-    view$layers <- list()
-  }
+  as_they_are <- isTRUE(transform$weighed)
+  view <- if (as_they_are) core_unswept_view(rows, transform, solution) else core_view(rows, transform, solution)
   cpp_cluster_scores(view, clusters, solution$frame$upper, threads)
 }
 
@@ -59,6 +72,6 @@ core_swept <- function(rows, transform, solution, threads = core_threads(rows$n)
 core_fitted_view <- function(rows, slopes, centre) {
   list(
     columns = rows$columns, weights = rows$weights, n = rows$n, layers = list(), pick = seq_len(rows$k + 1L),
-    shift = NULL, centre = centre, combination = c(slopes, 0), given = NULL
+    shift = NULL, centre = centre, combination = c(slopes, 0), offsets = list()
   )
 }

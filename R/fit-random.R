@@ -147,7 +147,8 @@ random_two_way <- function(design, groups, variance, names) {
   sigma2 <- mapply(check_positive_variance, components$sigma2, names)
   solution <- core_solve_two_way(parts, components$sigma2_e, sigma2)
   check_converged(solution)
-  known <- core_r_squared(rows, solution$slopes, groups[[1]], parts$centre)
+  known <- if (parts$system$order[1] == 1L) core_swept_r_squared(parts$swept, solution$slopes)
+  if (is.null(known)) known <- core_r_squared(rows, solution$slopes, groups[[1]], parts$centre)
   solution$r_squared <- unlist(known[c("within", "between", "overall")])
   list(
     solution = solution, transform = list(layers = solution$layers, weighed = TRUE),

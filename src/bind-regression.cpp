@@ -27,7 +27,7 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
 }
 
 // A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
-// given). Layers are lists of groups, levels (a column a group), theta, loading, holds_centre and
+// offsets). Layers are lists of groups, levels (a column a group), theta, loading, holds_centre and
 // ones (a place, 0 for none); `pick` is the place of each column among the stored levels, 0 for the
 // column of ones that is not stored.
 class RView {
@@ -47,9 +47,8 @@ class RView {
     sweep_.shift = by_column(view["shift"]);
     sweep_.centre = by_column(view["centre"]);
     view_.combination = by_column(view["combination"]);
-    SEXP given = view["given"];
-    if (given != R_NilValue && Rf_xlength(given) != n) Rcpp::stop("The given values are not one for each row.");
-    view_.given = real_or_null(given);
+    const Rcpp::List offsets = view["offsets"];
+    for (R_xlen_t l = 0; l < offsets.size(); ++l) view_.offsets.push_back(as_layer(offsets[l], n));
     view_.rows = &rows_;
     view_.sweep = &sweep_;
   }

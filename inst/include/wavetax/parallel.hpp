@@ -18,6 +18,9 @@
 #ifndef _WIN32
 #include <unistd.h>
 #endif
+#ifdef __linux__
+#include <sys/mman.h>
+#endif
 
 namespace wavetax {
 
@@ -74,11 +77,28 @@ class OutOfMemory : public std::bad_alloc {
   std::string text_;
 };
 
+// Large tables that are read in any order spend their time in finding pages: larger pages are asked
+// for, where the system has them. No result depends on it.
+inline void prefer_large_pages(void* begin, std::size_t bytes) {
+#if defined(__linux__) && defined(MADV_HUGEPAGE)
+  constexpr std::size_t page = std::size_t{1} << 21;
+  if (bytes < 2 * page) return;
+  const std::size_t from = reinterpret_cast<std::size_t>(begin);
+  const std::size_t first = (from + page - 1) / page * page, last = (from + bytes) / page * page;
+  if (last > first) madvise(reinterpret_cast<void*>(first), last - first, MADV_HUGEPAGE);
+#else
+  (void)begin;
+  (void)bytes;
+#endif
+}
+
 // Makes a table of zeros, or says how much memory it would have taken.
 template <class Value>
 void allocate(std::vector<Value>& table, std::size_t size) {
   const double bytes = static_cast<double>(size) * sizeof(Value);
   try {
+    table.reserve(size);
+    prefer_large_pages(table.data(), table.capacity() * sizeof(Value));
     table.assign(size, Value());
   } catch (const std::bad_alloc&) {
     throw OutOfMemory(bytes);

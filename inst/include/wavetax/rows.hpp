@@ -48,7 +48,18 @@ struct Layer {
     for (std::size_t r = begin; r < begin + count; ++r) __builtin_prefetch(levels + groups.of(r) * width);
   }
 
-  bool is_plain(double from) const { return !theta && !loading && (from == 0.0 || ones == not_stored); }
+  // Rows [begin, begin + count) of a column less their levels.
+  void take_off(std::size_t begin, std::size_t count, std::size_t column, double centre, double* out) const {
+    const double from = holds_centre ? centre : 0.0;
+    if (!theta && !loading && (from == 0.0 || ones == not_stored)) {
+      const int* const code = groups.codes + begin;
+      const double* const level = levels + column;
+      for (std::size_t r = 0; r < count; ++r)
+        out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * width] - from;
+    } else {
+      for (std::size_t r = 0; r < count; ++r) out[r] -= at(begin + r, column, from);
+    }
+  }
 
   double at(std::size_t row, std::size_t column, double from) const {
     const std::size_t group = groups.of(row);
@@ -100,17 +111,7 @@ struct Sweep {
     } else {
       std::fill(out, out + count, 1.0);
     }
-    for (const Layer& layer : layers) {
-      const double off = layer.holds_centre ? from : 0.0;
-      if (layer.is_plain(off)) {
-        const int* code = layer.groups.codes + begin;
-        const double* level = layer.levels + column;
-        for (std::size_t r = 0; r < count; ++r)
-          out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * layer.width] - off;
-      } else {
-        for (std::size_t r = 0; r < count; ++r) out[r] -= layer.at(begin + r, column, off);
-      }
-    }
+    for (const Layer& layer : layers) layer.take_off(begin, count, column, from, out);
   }
 
   // The column of ones, whose mean in a group is 1.

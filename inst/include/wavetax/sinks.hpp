@@ -49,6 +49,8 @@ class GroupTable {
     const std::size_t size = size_;
     use([=](std::size_t i) { return table + (static_cast<std::size_t>(code[i]) - 1) * size; });
   }
+  bool sorted() const { return groups_.sorted; }
+  const int* codes() const { return groups_.codes; }
   double* further() { return values_->data() + groups_.count * size_; }
 
   void merge(const GroupTable& other) {
@@ -129,15 +131,9 @@ class ScoreSink {
     return out;
   }
   void add(Block& block) {
-    const std::size_t width = static_cast<std::size_t>(upper_->cols());
-    table_.with_rows(block, [&](auto of_row) {
-      to_orthonormal(*upper_, block.values, block.count);
-      for (std::size_t i = 0; i < block.count; ++i) block.combined[i] *= block.weight(i);
-      for (std::size_t c = 0; c < width; ++c) {
-        const double* u = block.column(c);
-        for (std::size_t i = 0; i < block.count; ++i) of_row(i)[c] += u[i] * block.combined[i];
-      }
-    });
+    if (block.weights)
+      for (std::size_t i = 0; i < block.count; ++i) block.combined[i] *= block.weights[i];
+    table_.sorted() ? add_runs(block) : add_scattered(block);
   }
   void merge(const ScoreSink& other) { table_.merge(other.table_); }
   void finish() {}
@@ -146,6 +142,38 @@ class ScoreSink {
   const std::vector<double>& scores() { return table_.values(); }
 
  private:
+  // Rows of one cluster stand together: a product of two short vectors for each column.
+  void add_runs(Block& block) {
+    const std::size_t width = static_cast<std::size_t>(upper_->cols());
+    const int* const cluster = table_.codes() + block.begin;
+    to_orthonormal(*upper_, block.values, block.count);
+    table_.with_rows(block, [&](auto of_row) {
+      for (std::size_t at = 0; at < block.count;) {
+        std::size_t stop = at + 1;
+        while (stop < block.count && cluster[stop] == cluster[at]) ++stop;
+        double* const sum = of_row(at);
+        for (std::size_t c = 0; c < width; ++c) {
+          const double* const u = block.column(c);
+          double total = 0.0;
+          for (std::size_t i = at; i < stop; ++i) total += u[i] * block.combined[i];
+          sum[c] += total;
+        }
+        at = stop;
+      }
+    });
+  }
+
+  void add_scattered(Block& block) {
+    const std::size_t width = static_cast<std::size_t>(upper_->cols());
+    table_.with_rows(block, [&](auto of_row) {
+      to_orthonormal(*upper_, block.values, block.count);
+      for (std::size_t c = 0; c < width; ++c) {
+        const double* const u = block.column(c);
+        for (std::size_t i = 0; i < block.count; ++i) of_row(i)[c] += u[i] * block.combined[i];
+      }
+    });
+  }
+
   GroupTable table_;
   const Eigen::MatrixXd* upper_;
 };

@@ -33,11 +33,13 @@ struct Block {
 
 // Rows, what is swept from them, and a combination of the swept columns: with the coefficients
 // (-b, 1) of [x, y] the residuals, with (b, 0) the fitted part. Any column can be an outcome.
+// `offsets` are layers of one column, taken off the combination alone: levels that were combined
+// before, where the columns themselves are not swept or not wanted.
 struct View {
   const Rows* rows = nullptr;
   const Sweep* sweep = nullptr;
   const double* combination = nullptr;  // by column; null: none
-  const double* given = nullptr;        // by row, instead of a combination
+  std::vector<Layer> offsets;
 };
 
 // Rows [begin, end) into one sink.
@@ -53,10 +55,9 @@ void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink
     block.values = values.data();
     block.combined = combined.data();
     if (view.rows->weights) block.weights = view.rows->weights + at;
+    for (const Layer& layer : view.offsets) layer.fetch(at, block.count);
     view.sweep->fill(*view.rows, at, block.count, block.values);
-    if (view.given) {
-      std::copy_n(view.given + at, block.count, combined.begin());
-    } else if (view.combination) {
+    if (view.combination) {
       std::fill_n(combined.begin(), block.count, 0.0);
       for (std::size_t c = width; c-- > 0;) {
         const double factor = view.combination[c];
@@ -64,6 +65,7 @@ void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink
         if (factor != 0.0)
           for (std::size_t r = 0; r < block.count; ++r) combined[r] += factor * value[r];
       }
+      for (const Layer& layer : view.offsets) layer.take_off(at, block.count, 0, 0.0, combined.data());
     }
     sink.add(block);
   }
