@@ -79,6 +79,10 @@ test_that("the constant of a weighted fixed effects fit has the error of its own
   dense <- stats::lm.wfit(X, swept(panel$y), w)
   expect_equal(unname(fit$coefficients$estimate), unname(dense$coefficients), tolerance = 1e-9)
   expect_equal(unname(fit$errors$covariance), dense_cr1(X, dense$residuals, panel$id, 3, w), tolerance = 1e-8)
+  classical <- with_errors(fit, se_classical())$errors$covariance
+  expect_equal(unname(classical), fit$scale * solve(crossprod(X * sqrt(w))), tolerance = 1e-9)
+  outside <- with_errors(fit, se_clustered(region))$errors$covariance
+  expect_equal(unname(outside), dense_cr1(X, dense$residuals, panel$region, 3, w), tolerance = 1e-8)
 })
 
 test_that("in pieces the second set adds its rank, not its levels", {
