@@ -42,7 +42,7 @@ spec_ladder <- function(formula, steps, data, ...) {
 # What every step's fit takes.
 check_ladder_options <- function(...) {
   given <- ...names()
-  known <- c("weights", "errors", "rows")
+  known <- c("weights", "errors", "rows", "keep")
   if (...length() == 0 || all(given %in% known)) return(invisible())
   stop_argument("...", "not understood", sprintf("Every step takes %s.", list_words(sprintf("`%s =`", known))))
 }
