@@ -29,7 +29,8 @@ core_serial_differences <- function(rows, index, drift = FALSE) {
   lagged <- core_adjacent_rows(entity, index$clock[pairs$now])
   y <- r[lagged$now]
   x <- r[lagged$before]
-  groups <- rank_codes(entity[lagged$now])
+  pairs_of <- entity[lagged$now]
+  groups <- core_groups(match(pairs_of, unique(pairs_of)))
   N <- groups$count
   empty$pairs <- length(y)
   if (N < 2 || sum(x^2) == 0) return(empty)
@@ -41,10 +42,4 @@ core_serial_differences <- function(rows, index, drift = FALSE) {
     statistic = ((b + 0.5) / std_error)^2, coefficient = b, std_error = std_error,
     entities = N, changes = n, pairs = length(y), across_gaps = pairs$across_gaps
   )
-}
-
-# Codes from 1 without holes, in order of first appearance.
-rank_codes <- function(codes) {
-  values <- unique(codes)
-  list(codes = match(codes, values), count = length(values))
 }

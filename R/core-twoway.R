@@ -53,7 +53,8 @@ core_two_way_parts <- function(rows, sets, threads = core_threads(rows$n)) {
   system <- core_effect_system(lapply(sets, core_effect_set), rows$n, NULL, rows$k + 1, threads = threads)
   swept <- core_sweep(rows, system)
   list(
-    rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, swept = swept, within = core_solve_absorbed(swept),
+    rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, swept = swept,
+    within = core_solve_absorbed(swept),
     states = lapply(seq_along(sets), function(s) {
       if (s == system$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = rows$n))
       core_group_means(rows, sets[[s]], threads)

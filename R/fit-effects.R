@@ -125,8 +125,10 @@ set_words <- function(set) {
 
 effects_words <- function(sets) list_words(vapply(sets, set_words, ""))
 
-# Groups of the used rows by a column, with the labels of the groups.
+# Groups of the used rows by a column, with the labels of the groups; those that the design holds
+# are not made again.
 column_groups <- function(design, name) {
+  if (!is.null(design$groups[[name]])) return(design$groups[[name]])
   if (!is.null(design$collapsed)) return(collapsed_groups(design, name))
   index <- design$index
   ranked <- if (!is.null(index) && name == index$entity) {
@@ -138,6 +140,12 @@ column_groups <- function(design, name) {
     rank_key(x)
   }
   ranked_groups(ranked)
+}
+
+# The design with the groups of a column, for all that asks for them later.
+with_groups <- function(design, name) {
+  design$groups[[name]] <- column_groups(design, name)
+  design
 }
 
 ranked_groups <- function(ranked) core_groups(ranked$codes, length(ranked$values), ranked$values)

@@ -62,9 +62,10 @@ estimate_pooled <- function(request) {
   design <- request_design(request)
   rows <- design_rows(design)
   solution <- core_solve_pooled(core_pooled_state(rows))
-  if (!is.null(design$index)) {
-    known <- core_r_squared(rows, solution$slopes, column_groups(design, design$index$entity),
-                            if (design$constant) solution$centre)
+  entity <- design$index$entity
+  if (!is.null(entity)) {
+    design <- with_groups(design, entity)
+    known <- core_r_squared(rows, solution$slopes, design$groups[[entity]], if (design$constant) solution$centre)
     solution$r_squared <- c(unlist(known[c("within", "between")]), solution$r_squared)
   }
   new_panel_fit(request, design, solution)

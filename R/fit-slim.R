@@ -54,7 +54,7 @@ design_without_rows <- function(design) {
   design$x <- lapply(design$x, function(x) numeric())
   if (!is.null(design[["weights"]])) design$weights <- numeric()
   design$y <- numeric()
-  design[c("rows", "data", "levels")] <- NULL
+  design[c("rows", "data", "levels", "groups")] <- NULL
   if (!is.null(design$collapsed)) design$collapsed <- list(n = design$collapsed$n)
   if (!is.null(design$index)) design$index <- design$index[c("entity", "period")]
   design

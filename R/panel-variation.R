@@ -66,9 +66,8 @@ describe_number <- function(x, name, part, index) {
   v <- x[seen]
   codes <- part$codes[seen]
   if (length(v) == 0) v <- NA_real_
-  groups <- rank_codes(codes)
-  size <- tabulate(groups$codes, groups$count)
-  means <- if (length(codes) > 0) cpp_group_sums(v, groups$codes, groups$count) / size else NA_real_
+  groups <- core_groups(match(codes, unique(codes)))
+  means <- if (length(codes) > 0) cpp_group_sums(v, groups$codes, groups$count) / groups$sizes else NA_real_
   data.frame(
     variable = name, rows = sum(seen), missing = sum(!seen), mean = mean(v), overall = stats::sd(v),
     between = stats::sd(means),
