@@ -36,9 +36,7 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
     df_residual = rows$n - length(solved$coefficients), iterations = if (!state$dense) state$iterations,
     achieved = if (!state$dense) state$achieved, converged = state$converged, log_jacobian = -log_determinant / 2
   )
-  solution$layers <- lapply(seq_along(order), function(l) {
-    core_layer(parts$sets[[order[l]]], state$levels[[l]], ones = 1L)
-  })
+  solution$layers <- lapply(seq_along(order), function(l) core_layer(parts$sets[[order[l]]], state$levels[[l]]))
   solution$deviations <- lapply(parts$sets, function(groups) numeric(groups$count))
   for (l in seq_along(order)) {
     solution$deviations[[order[l]]] <-

@@ -1,16 +1,16 @@
 # Rows of a regression as the core walks over them: what is swept from a row, and which combination
 # of its columns is wanted. A transformation says what was taken from a row before least squares:
 # NULL for nothing, or a list of
-#   layers     see core_layer(): the levels of [x, y] that each set of effects takes off
+#   layers     see core_layer(): the levels of [x, y] that each set of effects takes off; where rows
+#              are weighed, of [1, x, y]
 #   constant   whether a swept constant is put back as a column of ones
 #   weighed    whether rows are weighed by V^-1, not transformed (effects shrunken in several sets):
 #              the residuals are those of V^-1, their products are with the rows as they are
 
 # One set of effects as a layer: levels a column a group, theta by group (NULL: 1), loading by row
-# (NULL: 1); whether the levels are of the columns as they are, their centre included; and the place
-# of the levels of the column of ones, 0 where it has none.
-core_layer <- function(groups, levels, theta = NULL, loading = NULL, holds_centre = TRUE, ones = 0L) {
-  list(groups = groups, levels = levels, theta = theta, loading = loading, holds_centre = holds_centre, ones = ones)
+# (NULL: 1); and whether the levels are of the columns as they are, their centre included.
+core_layer <- function(groups, levels, theta = NULL, loading = NULL, holds_centre = TRUE) {
+  list(groups = groups, levels = levels, theta = theta, loading = loading, holds_centre = holds_centre)
 }
 
 # The view of [1, x, y], of the constant where the regression has one and the kept regressors, whose

@@ -70,10 +70,16 @@ read_delimited <- function(file, missing, delimiter, decimal, encoding) {
   start <- readBin(file, "raw", min(file.size(file), 1e6))
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.")
   if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
-  data <- read_text_table(
-    file, file, na.strings = missing, showProgress = isatty(stderr()), encoding = encoding,
-    sep = if (is.null(delimiter)) "auto" else delimiter, dec = decimal, blank.lines.skip = FALSE
-  )
+  read <- function(separator, mark) {
+    read_text_table(file, file, na.strings = missing, showProgress = isatty(stderr()), encoding = encoding,
+                    sep = separator, dec = mark, blank.lines.skip = FALSE)
+  }
+  separator <- if (is.null(delimiter)) "auto" else delimiter
+  if (!identical(decimal, ",")) return(as_utf8(read(separator, decimal), encoding, file))
+  # Some readers do not take a comma between columns when it is the decimal mark too: numbers are then
+  # read as text, within quotes as they must be, and converted by column.
+  data <- tryCatch(if (!identical(separator, ",")) read(separator, ","), wavetax_error = function(cnd) NULL)
+  if (length(data) < 2) data <- read(if (is.null(delimiter)) "," else delimiter, ".")
   as_utf8(data, encoding, file)
 }
 

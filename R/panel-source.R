@@ -43,8 +43,10 @@ csv_source <- function(file, columns) {
   state$ended <- FALSE
   header <- next_records(state, file, first_only = TRUE)
   block_file <- tempfile("piece-", fileext = ".csv")
-  write_block(list(header), block_file)
-  names <- names(read_text_table(block_file, file, nrows = 0, header = TRUE, heading = TRUE))
+  # The heading stands for a row too: alone, one with a line break in it is not always understood.
+  again <- if (identical(utils::tail(header, 1), charToRaw("\n"))) header
+  write_block(list(header, again), block_file)
+  names <- names(read_text_table(block_file, file, nrows = 1, header = TRUE, heading = TRUE))
   check_source_columns(columns, names, file)
   columns <- intersect(names, columns)
   opened <- TRUE
@@ -110,7 +112,7 @@ record_end <- function(bytes, first_only) {
 write_block <- function(parts, file) {
   connection <- base::file(file, "wb")
   on.exit(close(connection))
-  for (part in parts) writeBin(part, connection)
+  for (part in parts) if (!is.null(part)) writeBin(part, connection)
 }
 
 check_source_columns <- function(wanted, names, file) {

@@ -27,8 +27,8 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
 }
 
 // A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
-// offsets). Layers are lists of groups, levels (a column a group), theta, loading, holds_centre and
-// ones (a place, 0 for none); `pick` is the place of each column among the stored levels, 0 for the
+// offsets). Layers are lists of groups, levels (a column a group), theta, loading and holds_centre;
+// `pick` is the place of each column among the stored levels, 0 for the
 // column of ones that is not stored.
 class RView {
  public:
@@ -77,8 +77,6 @@ class RView {
     out.theta = real_or_null(layer["theta"]);
     out.loading = real_or_null(layer["loading"]);
     out.holds_centre = Rcpp::as<bool>(layer["holds_centre"]);
-    const int ones = Rcpp::as<int>(layer["ones"]);
-    if (ones > 0) out.ones = static_cast<std::size_t>(ones - 1);
     return out;
   }
 

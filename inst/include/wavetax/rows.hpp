@@ -38,10 +38,8 @@ struct Layer {
   const double* theta = nullptr;     // by group, times its levels; null: 1
   const double* loading = nullptr;   // by row, times the levels; null: 1
   // Whether the levels are of the columns as they are, so that a column less its centre has its
-  // levels less that centre too: times 1, or times the level of the column of ones where that
-  // has levels of its own (effects that are shrunken).
+  // levels less that centre too.
   bool holds_centre = false;
-  std::size_t ones = not_stored;     // the place of the column of ones among the stored
 
   // The levels of a block are wanted column after column: have them at hand.
   void fetch(std::size_t begin, std::size_t count) const {
@@ -51,7 +49,7 @@ struct Layer {
   // Rows [begin, begin + count) of a column less their levels.
   void take_off(std::size_t begin, std::size_t count, std::size_t column, double centre, double* out) const {
     const double from = holds_centre ? centre : 0.0;
-    if (!theta && !loading && (from == 0.0 || ones == not_stored)) {
+    if (!theta && !loading) {
       const int* const code = groups.codes + begin;
       const double* const level = levels + column;
       for (std::size_t r = 0; r < count; ++r)
@@ -63,8 +61,7 @@ struct Layer {
 
   double at(std::size_t row, std::size_t column, double from) const {
     const std::size_t group = groups.of(row);
-    const double* level = levels + group * width;
-    double value = level[column] - (ones == not_stored ? from : from * level[ones]);
+    double value = levels[group * width + column] - from;
     if (theta) value *= theta[group];
     if (loading) value *= loading[row];
     return value;
