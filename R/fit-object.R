@@ -59,18 +59,19 @@ coefficient_roles <- function(solution, design, effects, method) {
   estimate[kept] <- solution$slopes[kept]
   combination <- lapply(seq_along(terms), function(j) if (solution$status[j] == 2L) combined_of(solution, j, terms))
   reason <- vapply(seq_along(terms), function(j) dropped_reason(solution, j, combination[[j]], effects, method), "")
-  slopes <- data.frame(
-    term = terms, estimate = estimate, role = ifelse(terms %in% names(design$blueprint$means$values), "mean", "slope"),
-    status = ifelse(kept, "kept", "dropped"), reason = reason
+  is_mean <- terms %in% names(design$blueprint$means$values)
+  before <- design$dropped
+  # Put together without data.frame(), which takes longer than a small regression.
+  first <- if (solution$constant) constant_term
+  columns <- list(
+    term = c(first, before$term, terms),
+    estimate = c(if (solution$constant) solution$coefficients[1], before$estimate, estimate),
+    role = c(if (solution$constant) "constant", before$role, ifelse(is_mean, "mean", "slope")),
+    status = c(if (solution$constant) "kept", before$status, ifelse(kept, "kept", "dropped")),
+    reason = c(if (solution$constant) "", before$reason, reason),
+    combination = c(if (solution$constant) list(NULL), before$combination, combination)
   )
-  slopes$combination <- combination
-  constant <- if (solution$constant) {
-    one <- data.frame(term = constant_term, estimate = solution$coefficients[1], role = "constant", status = "kept",
-                      reason = "")
-    one$combination <- list(NULL)
-    one
-  }
-  rbind(constant, design$dropped, slopes)
+  structure(columns, class = "data.frame", row.names = seq_along(columns$term))
 }
 
 # The kept regressors, and the constant, that matter in the combination of a dropped one, by size and
