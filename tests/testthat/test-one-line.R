@@ -111,3 +111,10 @@ test_that("rows and formulas that come as text are held to a list of functions",
   }
   expect_s3_class(wavetax:::condition_from_text("year > 2003 & x1 > 0", panel), "formula")
 })
+
+test_that("an empty text is no text where one is asked for", {
+  raw <- data.frame(id = c("a", "a"), t = 1:2, x = c("1", "2"))
+  found <- panel_problems(raw, id, t)
+  expect_error(panel_repair(raw, found, numbers = "x", thousands = ""), class = "wavetax_error_repair")
+  expect_error(panel_repair(raw, found, numbers = "x", thousands = 1), class = "wavetax_error_repair")
+})
