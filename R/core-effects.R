@@ -171,7 +171,7 @@ core_small_inverse <- function(system) {
 }
 
 # By set the effect of each group, as a deviation from the constant: its levels (NULL where
-# it has none) and, as the attribute `slopes`, those of its trends. Every set beyond the first
+# it has none) and, as `slopes`, those of its trends. Every set beyond the first
 # averages zero over the rows of each connected component of its graph with the first.
 core_effect_levels <- function(state, slopes) {
   sets <- state$system$sets

@@ -16,17 +16,11 @@ core_merge_pooled <- function(a, b) {
 }
 
 core_solve_pooled <- function(state) {
-  constant <- state$constant
-  triangle <- if (constant) state$triangle else state$triangle[, -1, drop = FALSE]
-  solved <- core_solve(triangle)
+  triangle <- if (state$constant) state$triangle else state$triangle[, -1, drop = FALSE]
   centred <- core_centred(state$triangle)
   norms <- sqrt(colSums(state$triangle^2))[-1]
   p <- ncol(centred)
-  solution <- core_solution(
-    solved, constant, norms = norms[-p], frame = core_frame(solved, constant),
-    centre = core_centre(triangle, constant), n = state$n, df_residual = state$n - length(solved$coefficients),
-    df_effects = 0L, sst = sum(centred[, p]^2)
-  )
+  solution <- core_least_squares(triangle, state$constant, state$n, sst = sum(centred[, p]^2))
   solution$r_squared <- c(overall = core_squared_correlation(centred, solution$slopes, norms))
   solution
 }

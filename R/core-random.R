@@ -13,16 +13,9 @@ core_solve_random <- function(state, components, parts, constant = TRUE) {
   theta <- core_theta(state$weight, sigma2_e, sigma2_u)
   between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta))
   triangle <- core_merge_within(state, between)[, core_used_columns(state, constant)]
-  solved <- core_solve(triangle)
-  centre <- core_centre(triangle, constant)
-  norms <- sqrt(colSums(triangle^2))
-  solution <- core_solution(
-    solved, constant, norms = if (constant) norms[-c(1L, length(norms))] else norms[-length(norms)],
-    frame = core_frame(solved, constant), centre = centre, n = state$n, df_effects = 0L,
-    df_residual = state$n - length(solved$coefficients), theta = theta
-  )
+  solution <- core_least_squares(triangle, constant, state$n, theta = theta)
   used <- state$weight > 0
-  solution$deviations <- core_group_residuals(state, solution$slopes, centre) *
+  solution$deviations <- core_group_residuals(state, solution$slopes, solution$centre) *
     (state$weight * sigma2_u / (sigma2_e + state$weight * sigma2_u))
   solution$deviations[!used] <- NA_real_
   solution$log_jacobian <- sum(log1p(-theta[used]))

@@ -64,6 +64,16 @@ core_solution <- function(solved, constant, ...) {
   )
 }
 
+# That of least squares on the rows of a factor of [1, x, y] or, without a constant, [x, y].
+core_least_squares <- function(triangle, constant, n, ...) {
+  solved <- core_solve(triangle)
+  norms <- sqrt(colSums(triangle^2))
+  core_solution(
+    solved, constant, norms = norms[-c(if (constant) 1L, length(norms))], frame = core_frame(solved, constant),
+    centre = core_centre(triangle, constant), n = n, df_residual = n - length(solved$coefficients), df_effects = 0L, ...
+  )
+}
+
 # Where the constant leads: the means of the regression's rows, by column after it, from the
 # first row of the factor; of the columns less these the constant is 0.
 core_centre <- function(triangle, constant) {

@@ -27,20 +27,15 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
   }
   constant <- rows$constant
   triangle <- state$within[, if (constant) seq_along(columns) else seq_along(columns)[-1]]
-  solved <- core_solve(triangle)
-  norms <- sqrt(colSums(triangle^2))
-  centre <- core_centre(triangle, constant)
-  solution <- core_solution(
-    solved, constant, norms = if (constant) norms[-c(1L, length(norms))] else norms[-length(norms)],
-    frame = core_frame(solved, constant), centre = centre, n = rows$n, df_effects = 0L,
-    df_residual = rows$n - length(solved$coefficients), iterations = if (!state$dense) state$iterations,
+  solution <- core_least_squares(
+    triangle, constant, rows$n, iterations = if (!state$dense) state$iterations,
     achieved = if (!state$dense) state$achieved, converged = state$converged, log_jacobian = -log_determinant / 2
   )
   solution$layers <- lapply(seq_along(order), function(l) core_layer(parts$sets[[order[l]]], state$levels[[l]]))
   solution$deviations <- lapply(parts$sets, function(groups) numeric(groups$count))
   for (l in seq_along(order)) {
     solution$deviations[[order[l]]] <-
-      cpp_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, centre), 1L)
+      cpp_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, solution$centre), 1L)
   }
   solution
 }

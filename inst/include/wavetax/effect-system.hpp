@@ -63,13 +63,10 @@ class EffectSystem {
 
   // The same groups with random effects: a ridge for each set.
   void shrink(const std::vector<double>& ridges) {
-    std::size_t term = 0;
-    for (std::size_t f = 0; f < first_.size(); ++f) first_[f].ridge = order_->first[f].ridge = ridges[0];
-    for (std::size_t s = 0; s < others_.size(); ++s, ++term) {
-      if (ridges.size() != others_.size() + 1 || first_.size() != 1)
-        throw std::invalid_argument("Random effects are levels of sets without trends.");
-      others_[s].ridge = order_->others[s].ridge = ridges[s + 1];
-    }
+    if (has_trends() || first_.size() != 1 || ridges.size() != others_.size() + 1)
+      throw std::invalid_argument("Random effects are levels of sets without trends.");
+    first_[0].ridge = order_->first[0].ridge = ridges[0];
+    for (std::size_t s = 0; s < others_.size(); ++s) others_[s].ridge = order_->others[s].ridge = ridges[s + 1];
     prepare(weights_);
   }
 
