@@ -145,12 +145,24 @@ cpp_combination <- function(view, threads) {
     .Call(`_wavetax_cpp_combination`, view, threads)
 }
 
-cpp_combined_levels <- function(levels, combination, centre, ones) {
-    .Call(`_wavetax_cpp_combined_levels`, levels, combination, centre, ones)
+cpp_combined_levels <- function(levels, combination, centre, ones, threads) {
+    .Call(`_wavetax_cpp_combined_levels`, levels, combination, centre, ones, threads)
+}
+
+cpp_weighted_level_sums <- function(levels, weights, threads) {
+    .Call(`_wavetax_cpp_weighted_level_sums`, levels, weights, threads)
 }
 
 cpp_cluster_scores <- function(view, clusters, factor, threads) {
     .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, threads)
+}
+
+cpp_cluster_products <- function(view, clusters, factor, threads) {
+    .Call(`_wavetax_cpp_cluster_products`, view, clusters, factor, threads)
+}
+
+cpp_column_products <- function(scores, threads) {
+    .Call(`_wavetax_cpp_column_products`, scores, threads)
 }
 
 cpp_coordinate_gram <- function(means, pick, centre, factor, scale) {

@@ -176,7 +176,7 @@ core_small_inverse <- function(system) {
 core_effect_levels <- function(state, slopes) {
   sets <- state$system$sets
   part <- lapply(state$layers, function(layer) {
-    cpp_combined_levels(layer$levels, c(-slopes, 1), layer$holds_centre * state$centre, 0L)
+    core_combined_levels(layer$levels, c(-slopes, 1), layer$holds_centre * state$centre)
   })
   set_of <- vapply(state$layers, `[[`, 0, "set")
   trend_of <- vapply(state$layers, `[[`, 0, "trend")

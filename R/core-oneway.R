@@ -49,10 +49,12 @@ core_one_way_r_squared <- function(state, b, all_rows) {
 
 # ybar_i - xbar_i'b by group, of means less `centre`.
 core_group_residuals <- function(state, b, centre = numeric(length(b) + 1L)) {
-  cpp_combined_levels(state$means, c(-b, 1), centre, 0L)
+  core_combined_levels(state$means, c(-b, 1), centre)
 }
 
-core_grand_means <- function(state) drop(state$means %*% state$weight) / sum(state$weight)
+core_grand_means <- function(state) {
+  cpp_weighted_level_sums(state$means, state$weight, core_threads(length(state$weight))) / sum(state$weight)
+}
 
 core_solve_fixed <- function(state) {
   all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))

@@ -1,15 +1,15 @@
 # One more walk over the rows of a fit, for what its errors sum up: the one place that knows whether
 # they are in memory or come in pieces.
 
-# Of the clusters that a column makes: list(scores, a column a cluster in the regression's orthonormal
-# coordinates; count; nested, for each set of effects whether its groups lie in one cluster each).
+# Of the clusters that a column makes: list(products, the sum over clusters of s s', s the sum of their
+# scores in the regression's orthonormal coordinates; count; nested, for each set of effects whether its groups lie in one cluster each).
 cluster_sums <- function(fit, name) {
   if (!is.null(fit$design$pieces)) return(sums_in_pieces(fit, name))
   check_keeps_rows(fit, "clusters")
   clusters <- cluster_groups(fit, name)
   check_clusters(clusters, name)
   list(
-    scores = core_cluster_scores(design_rows(fit$design), fit$transform, fit$regression, clusters),
+    products = core_cluster_products(design_rows(fit$design), fit$transform, fit$regression, clusters),
     count = clusters$count, nested = vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
   )
 }
@@ -54,7 +54,7 @@ sums_in_pieces <- function(fit, name) {
   if (total$rows != fit$n) stop_other_rows(fit$n, total$rows)
   count <- length(total$clusters)
   check_cluster_count(count, name, total$clusters)
-  list(scores = total$scores, count = count, nested = total$nested)
+  list(products = core_score_products(total$scores), count = count, nested = total$nested)
 }
 
 add_piece_scores <- function(total, design, fit, name) {

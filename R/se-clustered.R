@@ -74,7 +74,7 @@ compute_errors.se_clustered <- function(spec, fit) {
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - cluster_parameters(fit, sums$nested))
   new_errors(
-    spec, paste("clustered by", name), G - 1, meat = factor * tcrossprod(sums$scores), type = spec$type,
+    spec, paste("clustered by", name), G - 1, meat = factor * sums$products, type = spec$type,
     clusters = stats::setNames(G, name),
     notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster"))
   )

@@ -443,15 +443,28 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_combined_levels
-Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector combination, Rcpp::NumericVector centre, int ones);
-RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP combinationSEXP, SEXP centreSEXP, SEXP onesSEXP) {
+Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector combination, Rcpp::NumericVector centre, int ones, int threads);
+RcppExport SEXP _wavetax_cpp_combined_levels(SEXP levelsSEXP, SEXP combinationSEXP, SEXP centreSEXP, SEXP onesSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type levels(levelsSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type combination(combinationSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
     Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, combination, centre, ones));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_combined_levels(levels, combination, centre, ones, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_weighted_level_sums
+Rcpp::NumericVector cpp_weighted_level_sums(Rcpp::NumericMatrix levels, Rcpp::NumericVector weights, int threads);
+RcppExport SEXP _wavetax_cpp_weighted_level_sums(SEXP levelsSEXP, SEXP weightsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type levels(levelsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_weighted_level_sums(levels, weights, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -465,6 +478,30 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_cluster_products
+Rcpp::NumericMatrix cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_products(view, clusters, factor, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_column_products
+Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads);
+RcppExport SEXP _wavetax_cpp_column_products(SEXP scoresSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_column_products(scores, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -577,8 +614,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_group_triangle", (DL_FUNC) &_wavetax_cpp_group_triangle, 3},
     {"_wavetax_cpp_solve", (DL_FUNC) &_wavetax_cpp_solve, 4},
     {"_wavetax_cpp_combination", (DL_FUNC) &_wavetax_cpp_combination, 2},
-    {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 4},
+    {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 5},
+    {"_wavetax_cpp_weighted_level_sums", (DL_FUNC) &_wavetax_cpp_weighted_level_sums, 3},
     {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 4},
+    {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 4},
+    {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
     {"_wavetax_cpp_coordinate_gram", (DL_FUNC) &_wavetax_cpp_coordinate_gram, 5},
     {"_wavetax_cpp_to_orthonormal", (DL_FUNC) &_wavetax_cpp_to_orthonormal, 2},
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 2},

@@ -26,14 +26,19 @@ Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
   int* size = sizes.begin();
   double missing = 0.0;
   bool sorted = true;
-  for (R_xlen_t r = 0; r < n; ++r) {
-    if (static_cast<unsigned>(code[r]) > limit) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
-    if (r > 0 && code[r] < code[r - 1]) sorted = false;
-    if (code[r] == 0) {
-      ++missing;
+  // Rows of one group often stand together: they are counted before they are added.
+  for (R_xlen_t r = 0; r < n;) {
+    const int group = code[r];
+    if (static_cast<unsigned>(group) > limit) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+    if (r > 0 && group < code[r - 1]) sorted = false;
+    R_xlen_t end = r + 1;
+    while (end < n && code[end] == group) ++end;
+    if (group == 0) {
+      missing += static_cast<double>(end - r);
     } else {
-      ++size[code[r] - 1];
+      size[group - 1] += static_cast<int>(end - r);
     }
+    r = end;
   }
   Rcpp::List out = Rcpp::List::create(Rcpp::Named("codes") = codes, Rcpp::Named("count") = static_cast<int>(count),
                                       Rcpp::Named("sorted") = sorted, Rcpp::Named("missing") = missing,

@@ -9,9 +9,18 @@
 
 namespace {
 
-Rcpp::List pack(const wavetax::OneWayState& state) {
-  Rcpp::NumericMatrix means(state.width, state.count);
-  std::copy(state.means.begin(), state.means.end(), means.begin());
+// A table as a matrix with a column for each of its `count` groups.
+Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count, int threads) {
+  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
+  const std::vector<std::size_t> cuts = wavetax::even_cuts(size * count, std::size_t{1} << 18);
+  wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+    std::copy(values.begin() + cuts[piece], values.begin() + cuts[piece + 1], out.begin() + cuts[piece]);
+  });
+  return out;
+}
+
+Rcpp::List pack(const wavetax::OneWayState& state, int threads) {
+  const Rcpp::NumericMatrix means = as_table(state.means, state.width, state.count, threads);
   return Rcpp::List::create(Rcpp::Named("weight") = state.weight, Rcpp::Named("means") = means,
                             Rcpp::Named("within") = ::pack(state.within.matrix()));
 }
@@ -85,12 +94,6 @@ class RView {
   wavetax::View view_;
 };
 
-Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count) {
-  Rcpp::NumericMatrix out(static_cast<int>(size), static_cast<int>(count));
-  std::copy_n(values.begin(), size * count, out.begin());
-  return out;
-}
-
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
@@ -114,7 +117,8 @@ Rcpp::NumericMatrix cpp_merge_triangles(Rcpp::NumericMatrix a, Rcpp::NumericMatr
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_one_way(Rcpp::List columns, SEXP weights, Rcpp::List groups, double n, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, static_cast<R_xlen_t>(n));
-  return pack(wavetax::accumulate_one_way(rows, as_groups(groups, static_cast<R_xlen_t>(n)), threads));
+  return pack(wavetax::accumulate_one_way(rows, as_groups(groups, static_cast<R_xlen_t>(n)), threads),
+              threads);
 }
 
 // Means of the groups, and their weights.
@@ -124,14 +128,14 @@ Rcpp::List cpp_group_means(Rcpp::List columns, SEXP weights, Rcpp::List groups, 
   const wavetax::Groups by = as_groups(groups, static_cast<R_xlen_t>(n));
   wavetax::OneWayState state(by.count, rows.width());
   state.average(rows, by, threads);
-  return pack(state);
+  return pack(state, threads);
 }
 
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_merge_one_way(Rcpp::List a, Rcpp::List b) {
   wavetax::OneWayState out = unpack_one_way(a);
   out.merge(unpack_one_way(b));
-  return pack(out);
+  return pack(out, 1);
 }
 
 // [[Rcpp::export(rng = false)]]
@@ -171,12 +175,21 @@ Rcpp::NumericVector cpp_combination(Rcpp::List view, int threads) {
 // By group the combination of its levels; `ones` is the place of those of the column of ones, 0 for none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_combined_levels(Rcpp::NumericMatrix levels, Rcpp::NumericVector combination,
-                                        Rcpp::NumericVector centre, int ones) {
+                                        Rcpp::NumericVector centre, int ones, int threads) {
   if (combination.size() != levels.nrow() || centre.size() != combination.size() || ones > levels.nrow())
     Rcpp::stop("The levels are not of the columns of the regression.");
   return Rcpp::wrap(wavetax::combined_levels(levels.begin(), levels.ncol(), levels.nrow(), combination.begin(),
                                              centre.begin(),
-                                             ones > 0 ? static_cast<std::size_t>(ones - 1) : wavetax::not_stored));
+                                             ones > 0 ? static_cast<std::size_t>(ones - 1) : wavetax::not_stored,
+                                             threads));
+}
+
+// By column the sum over groups of weight times level.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_weighted_level_sums(Rcpp::NumericMatrix levels, Rcpp::NumericVector weights, int threads) {
+  if (weights.size() != levels.ncol()) Rcpp::stop("The weights are not one for each group.");
+  return Rcpp::wrap(wavetax::weighted_level_sums(levels.begin(), weights.begin(), levels.ncol(), levels.nrow(),
+                                                 threads));
 }
 
 // The sums by cluster of the view's combination times the coordinates of its first columns, whose
@@ -188,7 +201,26 @@ Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcp
   if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
   const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
   wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
-  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count);
+  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count, threads);
+}
+
+// The sum over clusters of those sums' products, which are not kept.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor,
+                                         int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = unpack(factor);
+  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
+  return pack(wavetax::column_products(sums.scores().data(), by.count, static_cast<std::size_t>(upper.cols()),
+                                       threads));
+}
+
+// The sum of s s' over the columns s of a matrix.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads) {
+  return pack(wavetax::column_products(scores.begin(), scores.ncol(), scores.nrow(), threads));
 }
 
 // Sum over groups of scale^2 q q', q the coordinates of [1, means] in the basis of `factor`;
@@ -218,7 +250,7 @@ Rcpp::NumericMatrix cpp_to_orthonormal(Rcpp::NumericMatrix factor, Rcpp::Numeric
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_swept(Rcpp::List view, int threads) {
   const RView rows(view);
-  Rcpp::NumericMatrix out(static_cast<int>(rows.n()), static_cast<int>(rows.width()));
+  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(rows.n()), static_cast<int>(rows.width())));
   wavetax::visit(*rows, wavetax::ColumnSink(out.begin(), rows.n()), threads);
   return out;
 }
@@ -246,7 +278,7 @@ Rcpp::List cpp_fitted_moments(Rcpp::List view, Rcpp::List groups, int threads) {
   products(0, 0) = sums[size];
   products(0, 1) = products(1, 0) = sums[size + 1];
   products(1, 1) = sums[size + 2];
-  return Rcpp::List::create(Rcpp::Named("groups") = as_table(sums, 3, by.count), Rcpp::Named("products") = products);
+  return Rcpp::List::create(Rcpp::Named("groups") = as_table(sums, 3, by.count, threads), Rcpp::Named("products") = products);
 }
 
 // [[Rcpp::export(rng = false)]]

@@ -13,16 +13,35 @@ namespace wavetax {
 // set of effects takes from y - x'b. Where the column of ones has levels of its own, `ones` is its
 // place, and a column's centre is taken off times that level.
 inline std::vector<double> combined_levels(const double* levels, std::size_t groups, std::size_t width,
-                                           const double* combination, const double* centre, std::size_t ones) {
+                                           const double* combination, const double* centre, std::size_t ones,
+                                           int threads) {
   std::vector<double> out = zeros(groups);
-  for (std::size_t g = 0; g < groups; ++g) {
-    const double* level = levels + g * width;
-    const double unit = ones == not_stored ? 1.0 : level[ones];
-    double value = 0.0;
-    for (std::size_t c = width; c-- > 0;)
-      if (combination[c] != 0.0) value += (level[c] - centre[c] * unit) * combination[c];
-    out[g] = value;
-  }
+  const std::vector<std::size_t> cuts = even_cuts(groups, piece_rows);
+  for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+    for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
+      const double* level = levels + g * width;
+      const double unit = ones == not_stored ? 1.0 : level[ones];
+      double value = 0.0;
+      for (std::size_t c = width; c-- > 0;)
+        if (combination[c] != 0.0) value += (level[c] - centre[c] * unit) * combination[c];
+      out[g] = value;
+    }
+  });
+  return out;
+}
+
+// By column the sum over groups of weight times level, added piece by piece in order.
+inline std::vector<double> weighted_level_sums(const double* levels, const double* weights, std::size_t groups,
+                                               std::size_t width, int threads) {
+  const std::vector<std::size_t> cuts = even_cuts(groups, piece_rows);
+  std::vector<std::vector<double>> parts(cuts.size() - 1, std::vector<double>(width, 0.0));
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g)
+      for (std::size_t c = 0; c < width; ++c) parts[piece][c] += weights[g] * levels[g * width + c];
+  });
+  std::vector<double> out(width, 0.0);
+  for (const std::vector<double>& part : parts)
+    for (std::size_t c = 0; c < width; ++c) out[c] += part[c];
   return out;
 }
 

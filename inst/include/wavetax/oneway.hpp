@@ -2,6 +2,7 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
 #include <numeric>
@@ -18,18 +19,18 @@ namespace wavetax {
 
 // Sum of w (x - from).
 inline double weighted_sum(const double* x, const double* w, std::size_t count, double from) {
-  double even = 0.0, odd = 0.0;
-  std::size_t r = 0;
+  double sum = 0.0;
   if (w) {
-    for (; r < count; ++r) even += w[r] * (x[r] - from);
-    return even;
+    for (std::size_t r = 0; r < count; ++r) sum += w[r] * (x[r] - from);
+    return sum;
   }
-  for (; r + 1 < count; r += 2) {
-    even += x[r] - from;
-    odd += x[r + 1] - from;
-  }
-  if (r < count) even += x[r] - from;
-  return even + odd;
+  // Several sums at a time, which do not wait for each other.
+  std::array<double, 4> part{};
+  std::size_t r = 0;
+  for (; r + 3 < count; r += 4)
+    for (std::size_t lane = 0; lane < 4; ++lane) part[lane] += x[r + lane] - from;
+  for (; r < count; ++r) sum += x[r] - from;
+  return sum + ((part[0] + part[1]) + (part[2] + part[3]));
 }
 
 // Sums of w x by column, added piece by piece in order.
@@ -82,8 +83,9 @@ struct OneWayState {
       for (std::size_t c = 0; c < width; ++c) {
         const double* x = rows.columns[c] + at;
         const double from = centre ? centre[c] : 0.0;
-        const double first = from + weighted_sum(x, w, size, from) / total;
-        means[group * width + c] = (first - from) + weighted_sum(x, w, size, first) / total;
+        double mean = weighted_sum(x, w, size, from) / total;
+        if (w || size > short_group) mean += weighted_sum(x, w, size, from + mean) / total;
+        means[group * width + c] = mean;
       }
       at = stop;
     }
@@ -92,7 +94,7 @@ struct OneWayState {
   // Means of the groups from rows in any order. The sums of a row's columns, and its weight,
   // lie together. The second round is for long groups: in a short one rounding adds up to no
   // more than that of the values themselves.
-  static constexpr double short_group = 64.0;
+  static constexpr std::size_t short_group = 64;
   void average_scattered(const Rows& rows, const int* codes, int threads, const double* centre = nullptr) {
     bool enough = false;
     for (int round = 0; round < 2 && !enough; ++round) {
@@ -111,7 +113,7 @@ struct OneWayState {
             for (std::size_t c = 0; c < width; ++c) means[group * width + c] += sum[c] / sum[width];
         }
       });
-      enough = !rows.weights && *std::max_element(weight.begin(), weight.end()) <= short_group;
+      enough = !rows.weights && *std::max_element(weight.begin(), weight.end()) <= static_cast<double>(short_group);
     }
   }
 
@@ -230,6 +232,24 @@ inline Triangle group_triangle(const double* means, std::size_t groups, std::siz
     }
   });
   return merge_in_order(parts, width + 1);
+}
+
+// The sum of s s' over `count` vectors s of `width` numbers, one after another.
+inline Eigen::MatrixXd column_products(const double* values, std::size_t count, std::size_t width, int threads) {
+  const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
+  std::vector<Eigen::MatrixXd> parts(cuts.size() - 1, Eigen::MatrixXd::Zero(width, width));
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    with_width(width, [&](auto known) {
+      const std::size_t p = known.of(width);
+      double* const sum = parts[piece].data();
+      for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g)
+        for (std::size_t a = 0; a < p; ++a)
+          for (std::size_t b = a; b < p; ++b) sum[a * p + b] += values[g * p + a] * values[g * p + b];
+    });
+  });
+  Eigen::MatrixXd out = Eigen::MatrixXd::Zero(width, width);
+  for (const Eigen::MatrixXd& part : parts) out += part;
+  return out.selfadjointView<Eigen::Lower>();
 }
 
 // Sum over groups of scale_g^2 q_g q_g', q_g the orthonormal coordinates of [1, mean_g] (those of

@@ -2,11 +2,13 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
 #include <vector>
 
 #include "groups.hpp"
+#include "pairs.hpp"
 
 namespace wavetax {
 
@@ -29,6 +31,14 @@ struct Rows {
 
 constexpr std::size_t not_stored = static_cast<std::size_t>(-1);
 
+// Where the levels of a block's rows stand, and what they are taken times: by row, or by run of rows of
+// one group.
+struct LevelPlaces {
+  std::size_t runs = 0;  // 0: by row
+  std::array<std::size_t, block_rows> at, stop;
+  std::array<double, block_rows> factor;
+};
+
 // Effects of the levels of one grouping: `levels` holds `width` of them for each group,
 // one for each stored column, to be taken off a row times its loading.
 struct Layer {
@@ -41,30 +51,53 @@ struct Layer {
   // levels less that centre too.
   bool holds_centre = false;
 
-  // The levels of a block are wanted column after column: have them at hand.
-  void fetch(std::size_t begin, std::size_t count) const {
-    for (std::size_t r = begin; r < begin + count; ++r) __builtin_prefetch(levels + groups.of(r) * width);
-  }
+  // Whether the levels are taken off as they are.
+  bool is_plain() const { return !theta && !loading; }
 
-  // Rows [begin, begin + count) of a column less their levels.
-  void take_off(std::size_t begin, std::size_t count, std::size_t column, double centre, double* out) const {
-    const double from = holds_centre ? centre : 0.0;
-    if (!theta && !loading) {
-      const int* const code = groups.codes + begin;
-      const double* const level = levels + column;
-      for (std::size_t r = 0; r < count; ++r)
-        out[r] -= level[(static_cast<std::size_t>(code[r]) - 1) * width] - from;
-    } else {
-      for (std::size_t r = 0; r < count; ++r) out[r] -= at(begin + r, column, from);
+  void find(std::size_t begin, std::size_t count, LevelPlaces& places) const {
+    const int* const code = groups.codes + begin;
+    places.runs = 0;
+    if (groups.sorted && !loading) {
+      for (std::size_t r = 0; r < count;) {
+        const std::size_t run = places.runs++;
+        const int group = code[r];
+        places.at[run] = (static_cast<std::size_t>(group) - 1) * width;
+        if (theta) places.factor[run] = theta[group - 1];
+        while (r < count && code[r] == group) ++r;
+        places.stop[run] = r;
+      }
+      return;
     }
+    for (std::size_t r = 0; r < count; ++r) places.at[r] = (static_cast<std::size_t>(code[r]) - 1) * width;
+    if (!groups.sorted)
+      for (std::size_t r = 0; r < count; ++r) __builtin_prefetch(levels + places.at[r]);
+    if (theta || loading)
+      for (std::size_t r = 0; r < count; ++r)
+        places.factor[r] = (theta ? theta[code[r] - 1] : 1.0) * (loading ? loading[begin + r] : 1.0);
   }
 
-  double at(std::size_t row, std::size_t column, double from) const {
-    const std::size_t group = groups.of(row);
-    double value = levels[group * width + column] - from;
-    if (theta) value *= theta[group];
-    if (loading) value *= loading[row];
-    return value;
+  // out = (in - less) - (what the layer has of one column, less `from`), for the rows of a block;
+  // `in` may be `out`.
+  void take_off(const LevelPlaces& places, std::size_t count, std::size_t column, double from, const double* in,
+                double less, double* out) const {
+    const double* const level = levels + column;
+    const bool as_they_are = is_plain() && from == less;
+    if (places.runs > 0) {
+      for (std::size_t run = 0, r = 0; run < places.runs; r = places.stop[run++]) {
+        const double one = level[places.at[run]];
+        if (as_they_are) {
+          subtract(in + r, one, places.stop[run] - r, out + r);
+        } else {
+          subtract(in + r, less, theta ? places.factor[run] * (one - from) : one - from, places.stop[run] - r, out + r);
+        }
+      }
+    } else if (as_they_are) {
+      for (std::size_t r = 0; r < count; ++r) out[r] = in[r] - level[places.at[r]];
+    } else if (theta || loading) {
+      for (std::size_t r = 0; r < count; ++r) out[r] = (in[r] - less) - places.factor[r] * (level[places.at[r]] - from);
+    } else {
+      for (std::size_t r = 0; r < count; ++r) out[r] = (in[r] - less) - (level[places.at[r]] - from);
+    }
   }
 };
 
@@ -80,18 +113,28 @@ struct Sweep {
   bool scale_by_weight = false;    // multiply the row by the root of its weight
 
   // Writes rows [begin, begin + count) into `block`, column by column,
-  // `block_rows` doubles apart.
-  void fill(const Rows& rows, std::size_t begin, std::size_t count, double* block) const {
-    for (const Layer& layer : layers) layer.fetch(begin, count);
+  // `block_rows` doubles apart. `places` is room to work in.
+  void fill(const Rows& rows, std::size_t begin, std::size_t count, LevelPlaces& places, double* block) const {
+    for (std::size_t l = 0; l < layers.size(); ++l) {
+      layers[l].find(begin, count, places);
+      for (std::size_t c = 0; c < rows.width(); ++c) {
+        if (is_constant(c)) continue;
+        const double less = l == 0 && centre ? centre[c] : 0.0, from = layers[l].holds_centre && centre ? centre[c] : 0.0;
+        double* const out = block + c * block_rows;
+        const double* in = out;
+        if (l == 0 && rows.columns[c]) in = rows.columns[c] + begin;
+        if (l == 0 && !rows.columns[c]) std::fill(out, out + count, 1.0);
+        layers[l].take_off(places, count, pick.empty() ? c : pick[c], from, in, less, out);
+      }
+    }
     for (std::size_t c = 0; c < rows.width(); ++c) {
       double* out = block + c * block_rows;
-      const std::size_t stored = pick.empty() ? c : pick[c];
-      if (stored == not_stored) {
+      if (is_constant(c)) {
         fill_ones(begin, count, out);
-      } else {
-        fill_column(rows.columns[c], begin, count, stored, centre ? centre[c] : 0.0, out);
+      } else if (layers.empty()) {
+        copy_column(rows.columns[c], begin, count, centre ? centre[c] : 0.0, out);
       }
-      if (shift)
+      if (shift && shift[c] != 0.0)
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
       if (scale_by_weight && rows.weights)
         for (std::size_t r = 0; r < count; ++r) out[r] *= std::sqrt(rows.weights[begin + r]);
@@ -99,16 +142,11 @@ struct Sweep {
   }
 
  private:
-  void fill_column(const double* in, std::size_t begin, std::size_t count, std::size_t column,
-                   double from, double* out) const {
-    if (in && from != 0.0) {
-      for (std::size_t r = 0; r < count; ++r) out[r] = in[begin + r] - from;
-    } else if (in) {
-      std::copy(in + begin, in + begin + count, out);
-    } else {
-      std::fill(out, out + count, 1.0);
-    }
-    for (const Layer& layer : layers) layer.take_off(begin, count, column, from, out);
+  bool is_constant(std::size_t c) const { return !pick.empty() && pick[c] == not_stored; }
+
+  static void copy_column(const double* in, std::size_t begin, std::size_t count, double from, double* out) {
+    if (!in) std::fill(out, out + count, 1.0);
+    if (in) subtract(in + begin, from, count, out);
   }
 
   // The column of ones, whose mean in a group is 1.

@@ -11,6 +11,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "pairs.hpp"
 #include "parallel.hpp"
 #include "rows.hpp"
 
@@ -31,38 +32,56 @@ class Triangle {
   // apart, and is destroyed. Each reflection acts on one row of the triangle and
   // on the block below it.
   void absorb(double* block, std::size_t count, std::size_t stride = block_rows) {
-    using Column = Eigen::Map<Eigen::VectorXd>;
     const Eigen::Index p = r_.cols();
     for (Eigen::Index j = 0; j < p; ++j) {
-      Column v(block + j * stride, count);
-      const double below = v.squaredNorm();
+      double* const v = block + j * stride;
+      double below;
+      dot_products<1>(v, v, stride, count, &below);
       // What is left of a column that others hold is rounding, what is left of that the rounding
       // of rounding; it is ended before its square falls below the smallest number.
       if (below < smallest_square) {
-        v.setZero();
+        std::fill_n(v, count, 0.0);
         continue;
       }
       const double top = r_(j, j);
       const double beta = top > 0.0 ? -std::sqrt(top * top + below) : std::sqrt(top * top + below);
-      const double pivot = top - beta;
-      const double tau = -1.0 / (beta * pivot);
+      const Reflection reflection{v, top - beta, count, stride};
       r_(j, j) = beta;
-      for (Eigen::Index l = j + 1; l < p; ++l) {
-        Column other(block + l * stride, count);
-        const double s = tau * (pivot * r_(j, l) + v.dot(other));
-        r_(j, l) -= s * pivot;
-        other.noalias() -= s * v;
-      }
+      Eigen::Index l = j + 1;
+      for (; l + 4 <= p; l += 4) reflect<4>(reflection, beta, j, l, block);
+      if (p - l == 3) reflect<3>(reflection, beta, j, l, block);
+      if (p - l == 2) reflect<2>(reflection, beta, j, l, block);
+      if (p - l == 1) reflect<1>(reflection, beta, j, l, block);
     }
   }
 
   void merge(const Triangle& other) {
     Eigen::MatrixXd block = other.r_;
-    absorb(block.data(), static_cast<std::size_t>(block.rows()),
-           static_cast<std::size_t>(block.rows()));
+    absorb(block.data(), static_cast<std::size_t>(block.rows()), static_cast<std::size_t>(block.rows()));
   }
 
  private:
+  struct Reflection {
+    const double* v;
+    double pivot;
+    std::size_t count, stride;
+  };
+
+  // Acts on `Columns` columns from `l` on, below row j of the triangle, whose new diagonal is `beta`.
+  template <std::size_t Columns>
+  void reflect(const Reflection& by, double beta, Eigen::Index j, Eigen::Index l, double* block) {
+    double* const columns = block + l * by.stride;
+    const double tau = -1.0 / (beta * by.pivot);
+    double products[Columns];
+    dot_products<Columns>(by.v, columns, by.stride, by.count, products);
+    for (std::size_t c = 0; c < Columns; ++c) {
+      double& above = r_(j, l + static_cast<Eigen::Index>(c));
+      products[c] = tau * (by.pivot * above + products[c]);
+      above -= products[c] * by.pivot;
+    }
+    take_from_each<Columns>(by.v, products, by.count, columns, by.stride);
+  }
+
   Eigen::MatrixXd r_;
 };
 
@@ -71,13 +90,9 @@ class Triangle {
 // holds `count` rows, column by column, `stride` apart.
 inline void to_orthonormal(const Eigen::MatrixXd& r, double* block, std::size_t count,
                            std::size_t stride = block_rows) {
-  using Column = Eigen::Map<Eigen::VectorXd>;
-  for (Eigen::Index c = 0; c < r.cols(); ++c) {
-    Column x(block + c * stride, count);
-    for (Eigen::Index a = 0; a < c; ++a)
-      if (r(a, c) != 0.0) x.noalias() -= r(a, c) * Column(block + a * stride, count);
-    x *= 1.0 / r(c, c);
-  }
+  for (Eigen::Index c = 0; c < r.cols(); ++c)
+    take_all(block, static_cast<std::ptrdiff_t>(stride), r.data() + c * r.rows(), static_cast<std::size_t>(c),
+             1.0 / r(c, c), count, block + c * stride);
 }
 
 // Rows collected into blocks on their way into a triangle. Ends with flush().

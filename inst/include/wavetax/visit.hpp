@@ -15,6 +15,7 @@
 #include <optional>
 #include <vector>
 
+#include "pairs.hpp"
 #include "parallel.hpp"
 #include "rows.hpp"
 
@@ -46,7 +47,10 @@ struct View {
 template <class Sink>
 void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink) {
   const std::size_t width = view.rows->width();
-  std::vector<double> values(block_rows * std::max<std::size_t>(1, width)), combined(block_rows, 0.0);
+  std::vector<double> values(block_rows * std::max<std::size_t>(1, width)), combined(block_rows, 0.0), taken;
+  if (view.combination)
+    for (std::size_t c = width; c-- > 0;) taken.push_back(-view.combination[c]);
+  LevelPlaces places;
   for (std::size_t at = begin; at < end; at += block_rows) {
     Block block;
     block.begin = at;
@@ -55,17 +59,15 @@ void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink
     block.values = values.data();
     block.combined = combined.data();
     if (view.rows->weights) block.weights = view.rows->weights + at;
-    for (const Layer& layer : view.offsets) layer.fetch(at, block.count);
-    view.sweep->fill(*view.rows, at, block.count, block.values);
-    if (view.combination) {
+    view.sweep->fill(*view.rows, at, block.count, places, block.values);
+    if (view.combination && width > 0) {
       std::fill_n(combined.begin(), block.count, 0.0);
-      for (std::size_t c = width; c-- > 0;) {
-        const double factor = view.combination[c];
-        const double* value = block.column(c);
-        if (factor != 0.0)
-          for (std::size_t r = 0; r < block.count; ++r) combined[r] += factor * value[r];
+      take_all(block.column(width - 1), -static_cast<std::ptrdiff_t>(block_rows), taken.data(), width, 1.0,
+               block.count, combined.data());
+      for (const Layer& layer : view.offsets) {
+        layer.find(at, block.count, places);
+        layer.take_off(places, block.count, 0, 0.0, combined.data(), 0.0, combined.data());
       }
-      for (const Layer& layer : view.offsets) layer.take_off(at, block.count, 0, 0.0, combined.data());
     }
     sink.add(block);
   }
