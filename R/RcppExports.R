@@ -53,8 +53,20 @@ cpp_effect_shrink <- function(system, ridges) {
     .Call(`_wavetax_cpp_effect_shrink`, system, ridges)
 }
 
-cpp_effect_sweep <- function(system, columns, n, centre, ones) {
-    .Call(`_wavetax_cpp_effect_sweep`, system, columns, n, centre, ones)
+cpp_effect_sums <- function(system, columns, n, centre, threads) {
+    .Call(`_wavetax_cpp_effect_sums`, system, columns, n, centre, threads)
+}
+
+cpp_effect_sweep <- function(system, sums, columns, n, ones, again, threads) {
+    .Call(`_wavetax_cpp_effect_sweep`, system, sums, columns, n, ones, again, threads)
+}
+
+cpp_effect_other_sums <- function(system, sums) {
+    .Call(`_wavetax_cpp_effect_other_sums`, system, sums)
+}
+
+cpp_effect_squared_sums <- function(system, values) {
+    .Call(`_wavetax_cpp_effect_squared_sums`, system, values)
 }
 
 cpp_components <- function(first, second, count_first, count_second) {
@@ -63,10 +75,6 @@ cpp_components <- function(first, second, count_first, count_second) {
 
 cpp_further_rank <- function(codes, counts, budget, reduced) {
     .Call(`_wavetax_cpp_further_rank`, codes, counts, budget, reduced)
-}
-
-cpp_carried_sums <- function(values, from, to, groups) {
-    .Call(`_wavetax_cpp_carried_sums`, values, from, to, groups)
 }
 
 cpp_rank_by_table <- function(x, limit) {

@@ -86,8 +86,11 @@ core_effect_system <- function(sets, n, weights = NULL, columns = 4, options = c
 
 # Sweeps the system's effects out of [x, y]. `layers` are those of a transformation, in the order
 # of elimination, each with the place of its set and of the trend it belongs to (0: levels).
-core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, rows$weights)) {
-  swept <- cpp_effect_sweep(system$pointer, rows$columns, rows$n, centre, 0L)
+# `again` keeps what was summed for effects of the same groups that are shrunken.
+core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, rows$weights), again = FALSE,
+                       threads = core_threads(rows$n)) {
+  sums <- cpp_effect_sums(system$pointer, rows$columns, rows$n, centre, threads)
+  swept <- cpp_effect_sweep(system$pointer, sums$pointer, rows$columns, rows$n, FALSE, again, threads)
   of_set <- rep(system$order, lengths(system$loadings)[system$order])
   trend_of <- vapply(seq_along(of_set), function(l) {
     sum(of_set[seq_len(l)] == of_set[l]) - system$sets[[of_set[l]]]$intercept
@@ -101,8 +104,8 @@ core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, 
       list(set = of_set[l], trend = trend_of[l]))
   })
   sizes <- lapply(system$sets, function(set) core_group_weights(set$groups, rows$weights))
-  c(swept[c("within", "converged", "iterations", "achieved", "squares", "means", "shared")],
-    list(layers = layers, centre = centre, system = system, rows = rows, sizes = sizes, n = rows$n,
+  c(swept[c("within", "converged", "iterations", "achieved", "shared")], sums[c("squares", "means")],
+    list(layers = layers, centre = centre, system = system, sums = sums$pointer, sizes = sizes, n = rows$n,
          weight = if (is.null(rows$weights)) rows$n else sum(rows$weights)))
 }
 
@@ -219,7 +222,7 @@ core_swept_r_squared <- function(state, b) {
   sizes <- state$sizes[[state$system$order[1]]]
   both <- cbind(c(b, 0), c(numeric(length(b)), 1))
   left <- crossprod(state$within) + state$shared
-  moments <- cpp_mean_moments(state$means, sizes, c(b, 0), state$centre)
+  moments <- cpp_mean_moments(state$means, sizes, c(b, 0), numeric(length(b) + 1L))
   symmetric <- function(m) matrix(m[c(1, 2, 2, 3)], 2)
   within <- crossprod(both, left %*% both)
   overall <- within + symmetric(moments[1:3])

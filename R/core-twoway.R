@@ -8,25 +8,26 @@
 core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(parts$n)) {
   rows <- parts$rows
   kept <- which(sigma2 > 0)
-  columns <- c(list(rep(1, rows$n)), rows$columns)
-  centre <- c(0, parts$centre)
   if (length(kept) == 0) {
     state <- list(within = core_pooled_state(rows, threads)$triangle, levels = list(), dense = TRUE)
     order <- integer()
     log_determinant <- 0
   } else {
     system <- parts$system
+    sums <- parts$swept$sums
     if (length(kept) < 2) {
+      first <- system$order[1]
       system <- core_effect_system(lapply(parts$sets[kept], core_effect_set), rows$n, NULL, rows$k + 2,
                                    threads = threads)
+      if (kept != first) sums <- cpp_effect_sums(system$pointer, rows$columns, rows$n, parts$centre, threads)$pointer
     }
     order <- kept[system$order]
     log_determinant <- cpp_effect_shrink(system$pointer, sigma2_e / sigma2[order])
-    state <- cpp_effect_sweep(system$pointer, columns, rows$n, centre, 1L)
+    state <- cpp_effect_sweep(system$pointer, sums, rows$columns, rows$n, TRUE, FALSE, threads)
     state$dense <- system$dense
   }
   constant <- rows$constant
-  triangle <- state$within[, if (constant) seq_along(columns) else seq_along(columns)[-1]]
+  triangle <- if (constant) state$within else state$within[, -1]
   solution <- core_least_squares(
     triangle, constant, rows$n, iterations = if (!state$dense) state$iterations,
     achieved = if (!state$dense) state$achieved, converged = state$converged, log_jacobian = -log_determinant / 2
@@ -41,16 +42,19 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
 }
 
 # What both variance methods start from: the two-way within regression, and for each set the
-# means of [x, y] by group.
-core_two_way_parts <- function(rows, sets, threads = core_threads(rows$n)) {
+# means of [x, y] by group. `cells_once` says that no two rows share a level of both.
+core_two_way_parts <- function(rows, sets, cells_once = FALSE, threads = core_threads(rows$n)) {
   system <- core_effect_system(lapply(sets, core_effect_set), rows$n, NULL, rows$k + 1, threads = threads)
-  swept <- core_sweep(rows, system)
+  swept <- core_sweep(rows, system, again = TRUE, threads = threads)
+  other <- cpp_effect_other_sums(system$pointer, swept$sums)
   list(
     rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, swept = swept,
-    within = core_solve_absorbed(swept),
+    within = core_solve_absorbed(swept), carried = other$carried, cells_once = cells_once,
     states = lapply(seq_along(sets), function(s) {
-      if (s == system$order[1]) return(list(means = swept$means, weight = swept$sizes[[s]], n = rows$n))
-      core_group_means(rows, sets[[s]], threads)
+      size <- swept$sizes[[s]]
+      first <- s == system$order[1]
+      deviations <- if (first) swept$means else (other$carried + other$left) / rep(size, each = rows$k + 1L)
+      list(means = deviations + swept$centre, weight = size, n = rows$n)
     })
   )
 }
@@ -82,23 +86,38 @@ core_two_way_form <- function(parts, s, r) {
   form <- core_mean_form(core_group_triangle(state, sqrt(state$weight)), within$status, within$slopes,
                          within$frame$upper[-1, -1, drop = FALSE], parts$rows$constant)
   kept <- form$kept
-  frame <- core_frame(form$first, length(kept) > 0 && kept[1] == 1L)
-  means <- t(core_coordinates(frame, t(rbind(1, state$means)[kept, , drop = FALSE])))
-  # tr(H D D') from the sums of the groups' means, in orthonormal coordinates of H, over the rows
-  # of each level; those of the groups themselves are their means times their rows.
-  held_other <- if (length(kept) > 0) sum(cpp_carried_sums(means, set$codes, other$codes, other$count)^2) else 0
-  held_own <- sum((means * rep(as.double(set$sizes), each = nrow(means)))^2)
+  held_own <- core_trace(core_mean_gram(state, form$first, kept, state$weight))
   df <- set$count - length(kept)
   list(
-    form = form$value, df = df, sigma2_e = df + form$spread,
-    own = parts$n - held_own, other = core_shared_cells(set, other) - held_other
+    form = form$value, df = df, sigma2_e = df + form$spread, own = parts$n - held_own,
+    other = core_shared_cells(set, other, parts$cells_once) - core_held_by_means(parts, s, r, form)
   )
 }
 
+# tr(D_r'H_s D_r): the squared sums over the rows of each level of r of their group's means, in
+# orthonormal coordinates of H_s. Sums are carried from the larger set's groups to the levels of
+# the smaller, or the other way round.
+core_held_by_means <- function(parts, s, r, form) {
+  kept <- form$kept
+  if (length(kept) == 0) return(0)
+  frame <- core_frame(form$first, kept[1] == 1L)
+  if (s != parts$system$order[1]) {
+    means <- core_coordinates(frame, t(rbind(1, parts$states[[s]]$means)[kept, , drop = FALSE]))
+    return(cpp_effect_squared_sums(parts$system$pointer, t(means)))
+  }
+  # Of the columns less their centres the sums by level are those of their groups' means and of what
+  # these leave.
+  size <- parts$states[[r]]$weight
+  centre <- c(0, parts$centre)[kept] - frame$centre
+  sums <- rbind(0, parts$carried)[kept, , drop = FALSE] + outer(centre, size)
+  if (kept[1] == 1L) sums[1, ] <- size
+  sum(cpp_to_orthonormal(frame$upper, t(sums))^2)
+}
+
 # tr(D_r'P_s D_r) = sum over cells of n_it^2 / T_i; the count of groups where no cell has two
-# rows.
-core_shared_cells <- function(set, other) {
-  if (!cpp_any_repeated_cell(set$codes, other$codes, set$count, other$count)) return(set$count)
+# rows, as is known of the keys of a panel.
+core_shared_cells <- function(set, other, once = FALSE) {
+  if (once || !cpp_any_repeated_cell(set$codes, other$codes, set$count, other$count)) return(set$count)
   cell <- (as.double(set$codes) - 1) * other$count + other$codes
   which_cell <- match(cell, unique(cell))
   sum(tabulate(which_cell)[which_cell] / set$sizes[set$codes])

@@ -138,7 +138,8 @@ random_one_way <- function(design, groups, variance, name) {
 random_two_way <- function(design, groups, variance, names) {
   rows <- design_rows(design)
   if (variance == "swamy-arora") check_balanced_sets(groups, names)
-  parts <- core_two_way_parts(rows, groups)
+  keys <- unlist(design$index[c("entity", "period")])
+  parts <- core_two_way_parts(rows, groups, cells_once = length(keys) == 2 && setequal(names, keys))
   check_converged(parts$within)
   check_within_df(parts$within, names)
   components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)

@@ -160,17 +160,55 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_effect_sweep
-Rcpp::List cpp_effect_sweep(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int ones);
-RcppExport SEXP _wavetax_cpp_effect_sweep(SEXP systemSEXP, SEXP columnsSEXP, SEXP nSEXP, SEXP centreSEXP, SEXP onesSEXP) {
+// cpp_effect_sums
+Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int threads);
+RcppExport SEXP _wavetax_cpp_effect_sums(SEXP systemSEXP, SEXP columnsSEXP, SEXP nSEXP, SEXP centreSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     Rcpp::traits::input_parameter< std::vector<double> >::type centre(centreSEXP);
-    Rcpp::traits::input_parameter< int >::type ones(onesSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_effect_sweep(system, columns, n, centre, ones));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_sums(system, columns, n, centre, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_sweep
+Rcpp::List cpp_effect_sweep(SEXP system, SEXP sums, Rcpp::List columns, double n, bool ones, bool again, int threads);
+RcppExport SEXP _wavetax_cpp_effect_sweep(SEXP systemSEXP, SEXP sumsSEXP, SEXP columnsSEXP, SEXP nSEXP, SEXP onesSEXP, SEXP againSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sums(sumsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< bool >::type ones(onesSEXP);
+    Rcpp::traits::input_parameter< bool >::type again(againSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_sweep(system, sums, columns, n, ones, again, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_other_sums
+Rcpp::List cpp_effect_other_sums(SEXP system, SEXP sums);
+RcppExport SEXP _wavetax_cpp_effect_other_sums(SEXP systemSEXP, SEXP sumsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type sums(sumsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_other_sums(system, sums));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_effect_squared_sums
+double cpp_effect_squared_sums(SEXP system, Rcpp::NumericMatrix values);
+RcppExport SEXP _wavetax_cpp_effect_squared_sums(SEXP systemSEXP, SEXP valuesSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_effect_squared_sums(system, values));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -197,19 +235,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type budget(budgetSEXP);
     Rcpp::traits::input_parameter< bool >::type reduced(reducedSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_further_rank(codes, counts, budget, reduced));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_carried_sums
-Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from, Rcpp::IntegerVector to, int groups);
-RcppExport SEXP _wavetax_cpp_carried_sums(SEXP valuesSEXP, SEXP fromSEXP, SEXP toSEXP, SEXP groupsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type from(fromSEXP);
-    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type to(toSEXP);
-    Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_carried_sums(values, from, to, groups));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -591,10 +616,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_effect_leverage", (DL_FUNC) &_wavetax_cpp_effect_leverage, 1},
     {"_wavetax_cpp_effect_reweight", (DL_FUNC) &_wavetax_cpp_effect_reweight, 3},
     {"_wavetax_cpp_effect_shrink", (DL_FUNC) &_wavetax_cpp_effect_shrink, 2},
-    {"_wavetax_cpp_effect_sweep", (DL_FUNC) &_wavetax_cpp_effect_sweep, 5},
+    {"_wavetax_cpp_effect_sums", (DL_FUNC) &_wavetax_cpp_effect_sums, 5},
+    {"_wavetax_cpp_effect_sweep", (DL_FUNC) &_wavetax_cpp_effect_sweep, 7},
+    {"_wavetax_cpp_effect_other_sums", (DL_FUNC) &_wavetax_cpp_effect_other_sums, 2},
+    {"_wavetax_cpp_effect_squared_sums", (DL_FUNC) &_wavetax_cpp_effect_squared_sums, 2},
     {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
     {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
-    {"_wavetax_cpp_carried_sums", (DL_FUNC) &_wavetax_cpp_carried_sums, 4},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_groups", (DL_FUNC) &_wavetax_cpp_groups, 2},
     {"_wavetax_cpp_is_nested", (DL_FUNC) &_wavetax_cpp_is_nested, 3},

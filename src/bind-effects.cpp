@@ -9,6 +9,7 @@ void check_interrupt(void*) { R_CheckUserInterrupt(); }
 bool interrupted() { return !R_ToplevelExec(check_interrupt, nullptr); }
 
 using System = Rcpp::XPtr<wavetax::EffectSystem>;
+using Sums = Rcpp::XPtr<wavetax::ColumnSums>;
 
 std::vector<wavetax::EffectSet> as_sets(const Rcpp::List& sets, R_xlen_t n) {
   std::vector<wavetax::EffectSet> out;
@@ -98,22 +99,59 @@ double cpp_effect_shrink(SEXP system, std::vector<double> ridges) {
   return effects->is_dense() ? effects->log_determinant() : NA_REAL;
 }
 
-// Columns swept of the effects; `ones` is the place of the column of ones, 0 for none.
+// What sweeping needs to know of columns: `pointer` for cpp_effect_sweep(); `means` less the centre of
+// the first set's groups where it has levels and nothing else.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_effect_sweep(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int ones) {
+Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int threads) {
   const System effects(system);
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
-  const wavetax::SweptColumns swept =
-      effects->solve(rows, centre, ones > 0 ? static_cast<std::size_t>(ones - 1) : wavetax::not_stored);
+  const Sums sums(new wavetax::ColumnSums(effects->sums(rows, centre)));
+  Rcpp::RObject means;
+  if (effects->only_levels_first())
+    means = as_table(sums->levels[0], sums->width, sums->levels[0].size() / sums->width, threads);
+  return Rcpp::List::create(Rcpp::Named("pointer") = sums, Rcpp::Named("squares") = sums->squares,
+                            Rcpp::Named("means") = means);
+}
+
+// Columns swept of the effects, and with `ones` the column of ones in front of them. Sums that are not
+// wanted `again` are used up.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_effect_sweep(SEXP system, SEXP sums, Rcpp::List columns, double n, bool ones, bool again, int threads) {
+  const System effects(system);
+  const Sums known(sums);
+  if (known->levels.empty()) Rcpp::stop("The sums were used up.");
+  if (!effects->fits(*known)) Rcpp::stop("The sums are of other effects.");
+  wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
+  const wavetax::SweptColumns swept = again ? effects->solve(*known, ones) : effects->solve(std::move(*known), ones);
   if (swept.stopped) throw Rcpp::internal::InterruptedException();
+  if (ones) rows.columns.insert(rows.columns.begin(), nullptr);
   Rcpp::List levels(swept.levels.size());
-  for (std::size_t t = 0; t < swept.levels.size(); ++t) levels[t] = as_matrix(swept.levels[t], swept.width);
+  for (std::size_t t = 0; t < swept.levels.size(); ++t)
+    levels[t] = as_table(swept.levels[t], swept.width, swept.levels[t].size() / swept.width, threads);
   return Rcpp::List::create(
       Rcpp::Named("levels") = levels, Rcpp::Named("within") = pack(effects->triangle(rows, swept).matrix()),
       Rcpp::Named("converged") = swept.converged, Rcpp::Named("iterations") = static_cast<double>(swept.iterations),
-      Rcpp::Named("achieved") = swept.achieved, Rcpp::Named("means") = matrix_or_null(swept.means, swept.width),
-      Rcpp::Named("shared") = matrix_or_null(swept.explained_by_others, swept.width),
-      Rcpp::Named("squares") = swept.squares);
+      Rcpp::Named("achieved") = swept.achieved,
+      Rcpp::Named("shared") = matrix_or_null(swept.explained_by_others, swept.width));
+}
+
+// Of two sets, by level of the second: `carried`, the sums over its rows of the means (less the centre)
+// of their groups in the first, and `left`, of what these leave.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_effect_other_sums(SEXP system, SEXP sums) {
+  const Sums known(sums);
+  if (known->levels.empty()) Rcpp::stop("The sums were used up.");
+  return Rcpp::List::create(Rcpp::Named("carried") = as_matrix(System(system)->carried_to_others(*known), known->width),
+                            Rcpp::Named("left") = as_matrix(known->right, known->width));
+}
+
+// Of two sets, the sum over groups of the first of the squared sums of their rows' values, which are a
+// column a level of the second.
+// [[Rcpp::export(rng = false)]]
+double cpp_effect_squared_sums(SEXP system, Rcpp::NumericMatrix values) {
+  const System effects(system);
+  if (static_cast<std::size_t>(values.ncol()) != effects->unknowns()) Rcpp::stop("The values are not one for each level.");
+  return effects->squared_sums_by_first(std::vector<double>(values.begin(), values.end()), values.nrow());
 }
 
 // [[Rcpp::export(rng = false)]]
@@ -138,17 +176,4 @@ double cpp_further_rank(Rcpp::List codes, Rcpp::IntegerVector counts, double bud
   const std::vector<std::size_t> sizes(counts.begin(), counts.end());
   return static_cast<double>(reduced ? wavetax::reduced_rank(in, sizes, n, budget)
                                      : wavetax::further_rank(in, sizes, n, budget));
-}
-
-// For each group of `to`, the sum over its rows of the values of their group `from`: values
-// are a column a group.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_carried_sums(Rcpp::NumericMatrix values, Rcpp::IntegerVector from,
-                                     Rcpp::IntegerVector to, int groups) {
-  checked_codes(from, values.ncol(), from.size());
-  checked_codes(to, groups, from.size());
-  Rcpp::NumericMatrix out(values.nrow(), groups);
-  for (R_xlen_t r = 0; r < from.size(); ++r)
-    for (int c = 0; c < values.nrow(); ++c) out(c, to[r] - 1) += values(c, from[r] - 1);
-  return out;
 }

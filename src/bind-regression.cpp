@@ -9,16 +9,6 @@
 
 namespace {
 
-// A table as a matrix with a column for each of its `count` groups.
-Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count, int threads) {
-  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
-  const std::vector<std::size_t> cuts = wavetax::even_cuts(size * count, std::size_t{1} << 18);
-  wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-    std::copy(values.begin() + cuts[piece], values.begin() + cuts[piece + 1], out.begin() + cuts[piece]);
-  });
-  return out;
-}
-
 Rcpp::List pack(const wavetax::OneWayState& state, int threads) {
   const Rcpp::NumericMatrix means = as_table(state.means, state.width, state.count, threads);
   return Rcpp::List::create(Rcpp::Named("weight") = state.weight, Rcpp::Named("means") = means,

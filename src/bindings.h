@@ -17,6 +17,16 @@ inline Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
   return Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
 }
 
+// A table as a matrix with a column for each of its `count` groups.
+inline Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count, int threads) {
+  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
+  const std::vector<std::size_t> cuts = wavetax::even_cuts(size * count, std::size_t{1} << 18);
+  wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+    std::copy(values.begin() + cuts[piece], values.begin() + cuts[piece + 1], out.begin() + cuts[piece]);
+  });
+  return out;
+}
+
 // `columns` is a list of numeric vectors; NULL among them is a column of ones.
 inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n) {
   wavetax::Rows rows;

@@ -49,7 +49,7 @@ int main() {
 
   // The effects, swept out of the columns.
   const wavetax::EffectSystem effects({{by_harbour, {nullptr}, 0.0}, {by_season, {nullptr}, 0.0}}, rows.n, nullptr, 3, {});
-  const wavetax::SweptColumns swept = effects.solve(rows, {10.0, 7.0, 7.0}, wavetax::not_stored);
+  const wavetax::SweptColumns swept = effects.solve(effects.sums(rows, {10.0, 7.0, 7.0}));
   const wavetax::Solution solution =
       wavetax::solve_triangle(effects.triangle(rows, swept).matrix(), 2, Eigen::VectorXd(), 1e-9);
 

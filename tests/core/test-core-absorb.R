@@ -130,6 +130,7 @@ test_that("two-way random effects by iteration are those of the factor", {
   sets <- lapply(s$sets[1:2], `[[`, "groups")
   parts <- core_two_way_parts(s$rows, sets)
   dense <- core_solve_two_way(parts, 1, c(0.7, 0.2))
+  parts <- core_two_way_parts(s$rows, sets)
   parts$system <- core_effect_system(lapply(sets, core_effect_set), s$rows$n, NULL, 4, iterated)
   again <- core_solve_two_way(parts, 1, c(0.7, 0.2))
   expect_gt(again$iterations, 0)

@@ -244,7 +244,7 @@ void absorbing() {
       wavetax::SolverOptions options;
       options.dense_limit = limit;
       const wavetax::EffectSystem system(sets, n, rows.weights, 3, options);
-      const wavetax::SweptColumns swept = system.solve(rows, {1.0, 2.0, 3.0}, wavetax::not_stored);
+      const wavetax::SweptColumns swept = system.solve(system.sums(rows, {1.0, 2.0, 3.0}));
       check(swept.converged && near(squared(system.triangle(rows, swept)), left.transpose() * left, 1e-9),
             limit > 0 ? "two sets swept densely" : "two sets swept by iteration");
     }
@@ -255,7 +255,7 @@ void absorbing() {
     const Eigen::MatrixXd V = Eigen::MatrixXd::Identity(n, n) + D * variance.asDiagonal() * D.transpose();
     wavetax::EffectSystem shrunken(sets, n, rows.weights, 3, {});
     shrunken.shrink({1 / u, 1 / v});
-    const wavetax::SweptColumns levels = shrunken.solve(rows, {0.0, 0.0, 0.0}, wavetax::not_stored);
+    const wavetax::SweptColumns levels = shrunken.solve(shrunken.sums(rows, {0.0, 0.0, 0.0}));
     check(near(squared(shrunken.triangle(rows, levels)), data.transpose() * V.ldlt().solve(data), 1e-9), "shrunken levels");
     check(std::abs(shrunken.log_determinant() - V.ldlt().vectorD().array().log().sum()) < 1e-8, "log determinant");
   }

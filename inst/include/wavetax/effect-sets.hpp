@@ -55,7 +55,13 @@ class RowOrder {
       : first(by_row), others(others_by_row), n_(n), threads_(threads) {
     const Groups& groups = by_row[0].groups;
     start.assign(groups.count + 1, 0);
-    for (std::size_t r = 0; r < n; ++r) ++start[static_cast<std::size_t>(groups.codes[r])];
+    for (std::size_t r = 0; r < n;) {
+      const int group = groups.codes[r];
+      std::size_t end = r + 1;
+      while (end < n && groups.codes[end] == group) ++end;
+      start[static_cast<std::size_t>(group)] += end - r;
+      r = end;
+    }
     for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] += start[g];
     if (!groups.sorted) move_terms(groups);
     set_weights(weights_by_row);
@@ -67,6 +73,13 @@ class RowOrder {
   }
   RowOrder(const RowOrder&) = delete;
   RowOrder& operator=(const RowOrder&) = delete;
+
+  // Whether all sets have levels and nothing else, and rows weigh one.
+  bool is_plain() const {
+    auto has_levels = [](const Term& term) { return !term.loading; };
+    return !weights && first.size() == 1 && has_levels(first[0]) &&
+           std::all_of(others.begin(), others.end(), has_levels);
+  }
 
   double weight(std::size_t place) const { return weights ? weights[place] : 1.0; }
 

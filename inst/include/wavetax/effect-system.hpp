@@ -8,7 +8,9 @@
 #include <cmath>
 #include <cstddef>
 #include <memory>
+#include <numeric>
 #include <stdexcept>
+#include <utility>
 #include <vector>
 
 #include "effect-sets.hpp"
@@ -21,11 +23,19 @@
 
 namespace wavetax {
 
-// Columns swept by a system.
+// What sweeping needs to know of some columns, whatever the ridges: made on one walk over the rows.
+struct ColumnSums {
+  std::size_t width = 0;
+  std::vector<double> centre;               // by column, taken off before anything is summed
+  std::vector<std::vector<double>> levels;  // by loading of the first set, what it alone explains: groups x width
+  std::vector<double> right;                // of what that leaves, the sums by level of the others: unknowns x width
+  std::vector<double> left;                 // and by column its squares
+  std::vector<double> squares;              // z'Wz of the columns less their centres
+};
+
+// Columns swept by a system. Where effects are shrunken the column of ones is the first of them.
 struct SweptColumns {
   std::vector<std::vector<double>> levels;  // by loading of each set, in order: groups x width
-  std::vector<double> squares;              // z'Wz of the columns less their centres
-  std::vector<double> means;                // of the first set's groups, where it has levels and nothing else
   std::vector<double> explained_by_others;  // z'W Q1 z - z'W Q z: what the other sets add, width x width
   std::size_t width = 0;
   bool converged = true, stopped = false;
@@ -71,6 +81,8 @@ class EffectSystem {
   }
 
   std::size_t unknowns() const { return unknowns_; }
+  // Whether the first set has levels and nothing else.
+  bool only_levels_first() const { return first_.size() == 1 && !first_[0].loading; }
   bool is_dense() const { return unknowns_ == 0 || solver_->factor() != nullptr; }
   // Whether the rank is that of a graph, not of pivots.
   bool is_counted() const { return unknowns_ > 0 && is_dense() && matrix_->is_graph(); }
@@ -94,17 +106,73 @@ class EffectSystem {
     return sum;
   }
 
-  // `centre` by column is taken off first; `ones` is the place of the column of ones, or not_stored.
-  SweptColumns solve(const Rows& columns, const std::vector<double>& centre, std::size_t ones) const {
-    SweptColumns out;
+  // The weights are those of now: sums of columns do not outlive reweight().
+  ColumnSums sums(const Rows& columns, const std::vector<double>& centre) const {
+    ColumnSums out;
     out.width = columns.width();
-    ReducedProblem problem;
-    problem.width = out.width;
+    out.centre = centre;
     Rows rows = columns;
     rows.weights = weights_;
-    first_levels(rows, centre, out, problem);
-    add_right(rows, centre, out, problem);
-    out.squares = problem.squares;
+    LevelSumSink right(others_, unknowns_, out.width);
+    if (only_levels_first() && first_[0].groups.sorted) {
+      sum_sorted(rows, out, right);
+    } else {
+      for (std::size_t f = 0; f < first_.size(); ++f) out.levels.push_back(first_levels(rows, out, f));
+      const Sweep of_first = sweep_of_first(out, first_.size());
+      right = visit(view_of(rows, of_first), std::move(right), options_.threads);
+    }
+    out.right.assign(right.values().begin(), right.values().end() - static_cast<std::ptrdiff_t>(out.width));
+    out.left.assign(right.values().end() - static_cast<std::ptrdiff_t>(out.width), right.values().end());
+    out.squares = out.left;
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const std::vector<double> explained = squares_of_levels(out, f, matrix_->first_gram[f]);
+      for (std::size_t c = 0; c < out.width; ++c) out.squares[c] += explained[c];
+    }
+    return out;
+  }
+
+  // Sums to be used again are copied by all threads.
+  SweptColumns solve(const ColumnSums& sums, bool with_ones = false) const {
+    ColumnSums copy;
+    copy.width = sums.width;
+    copy.centre = sums.centre;
+    for (const std::vector<double>& levels : sums.levels) copy.levels.push_back(widened(levels, sums.width, false));
+    copy.right = sums.right;
+    copy.left = sums.left;
+    copy.squares = sums.squares;
+    return solve(std::move(copy), with_ones);
+  }
+
+  // Whether sums are of these sets, or of further ones too where this system has one set alone.
+  bool fits(const ColumnSums& sums) const {
+    return sums.levels.size() == first_.size() &&
+           sums.levels[0].size() == first_[0].groups.count * sums.width &&
+           (unknowns_ == 0 || sums.right.size() == unknowns_ * sums.width);
+  }
+
+  // Whether the column of ones is swept too: where effects are shrunken it is not explained by them.
+  // Sums that are not wanted again give their levels away. Those of a system with further sets serve the
+  // first set alone.
+  SweptColumns solve(ColumnSums&& sums, bool with_ones = false) const {
+    const bool shrunken = first_[0].ridge > 0.0;
+    if (with_ones && !only_levels_first()) throw std::invalid_argument("Only levels sweep the column of ones.");
+    SweptColumns out;
+    out.width = sums.width + (with_ones ? 1 : 0);
+    ReducedProblem problem;
+    problem.width = out.width;
+    problem.right = unknowns_ > 0 ? std::move(sums.right) : std::vector<double>();
+    problem.left_by_first = std::move(sums.left);
+    problem.squares = std::move(sums.squares);
+    if (with_ones) {
+      for (std::vector<double>* table : {&problem.right, &problem.left_by_first, &problem.squares})
+        *table = widened(*table, sums.width, true);
+      problem.squares[0] = std::accumulate(matrix_->first_gram[0].begin(), matrix_->first_gram[0].end(), 0.0);
+      sums.levels[0] = widened(sums.levels[0], sums.width, true, 1.0);
+      sums.centre.insert(sums.centre.begin(), 0.0);
+      sums.width = out.width;
+    }
+    out.levels = std::move(sums.levels);
+    if (shrunken) shrink_first(problem, out);
     if (unknowns_ > 0) {
       solver_->solve(problem);
       out.converged = problem.converged;
@@ -114,8 +182,30 @@ class EffectSystem {
       out.explained_by_others = products(problem);
       substitute_back(problem, out);
     }
-    add_centre(centre, ones, out);
+    add_centre(sums.centre, with_ones, out);
     return out;
+  }
+
+  // By level of the other sets the sums over rows of what the first set's levels explain: with
+  // `right` they are the sums of the columns less their centres.
+  std::vector<double> carried_to_others(const ColumnSums& sums) const {
+    std::vector<double> out = zeros(unknowns_ * sums.width);
+    carry(sums.levels[0], std::vector<double>(first_[0].groups.count, 1.0), sums.width, out);
+    return out;
+  }
+
+  // Sum over groups of the first set of |sum over their rows of the values of the others' levels|^2;
+  // `values` are unknowns x width.
+  double squared_sums_by_first(const std::vector<double>& values, std::size_t width) const {
+    std::vector<double> parts(lanes, 0.0);
+    order_->for_each_lane([&](std::size_t lane) {
+      with_width(width, [&](auto known) {
+        std::vector<double> sum(width);
+        for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
+          parts[lane] += squared_sum(known, g, values.data(), sum);
+      });
+    });
+    return std::accumulate(parts.begin(), parts.end(), 0.0);
   }
 
   Sweep sweep(const SweptColumns& swept) const {
@@ -138,14 +228,10 @@ class EffectSystem {
     Rows rows = columns;
     rows.weights = weights_;
     Triangle out = accumulate_triangle(rows, sweep(swept), options_.threads);
-    for (std::size_t t = 0; t < swept.levels.size(); ++t) {
-      if (term(t).ridge == 0.0) continue;
-      const double root = std::sqrt(term(t).ridge);
-      RowBuffer buffer(out);
-      for (std::size_t g = 0; g < term(t).groups.count; ++g)
-        buffer.push([&](std::size_t c) { return root * swept.levels[t][g * swept.width + c]; });
-      buffer.flush();
-    }
+    for (std::size_t t = 0; t < swept.levels.size(); ++t)
+      if (term(t).ridge > 0.0)
+        out.merge(table_triangle(swept.levels[t].data(), term(t).groups.count, swept.width, std::sqrt(term(t).ridge),
+                                 options_.threads));
     return out;
   }
 
@@ -206,107 +292,141 @@ class EffectSystem {
            steps * row_step * static_cast<double>((columns_ + 3) / 4) * static_cast<double>(n_ * others_.size());
   }
 
-  // Levels of the first set alone: the group means, then what each trend explains of the rest.
-  void first_levels(const Rows& rows, const std::vector<double>& centre, SweptColumns& out,
-                    ReducedProblem& problem) const {
-    const std::size_t width = out.width;
-    problem.squares.assign(width, 0.0);
-    for (std::size_t f = 0; f < first_.size(); ++f) {
-      const std::vector<double>& gram = matrix_->first_gram[f];
-      const std::size_t groups = first_[f].groups.count;
-      if (first_[f].loading) {
-        out.levels.push_back(trend_levels(rows, centre, out, f));
-      } else {
-        OneWayState state(groups, width);
-        state.average(rows, first_[f].groups, options_.threads, centre.data());
-        out.levels.push_back(std::move(state.means));
+  // Levels of loading f of the first set alone, of columns less their centres: group means, or what a
+  // trend explains of the rows less the levels before it.
+  std::vector<double> first_levels(const Rows& rows, const ColumnSums& known, std::size_t f) const {
+    const Term& term = first_[f];
+    const std::size_t groups = term.groups.count, width = known.width;
+    if (!term.loading) {
+      OneWayState state(groups, width);
+      state.average(rows, term.groups, options_.threads, known.centre.data());
+      return std::move(state.means);
+    }
+    const Sweep before = sweep_of_first(known, f);
+    LevelSumSink sums = visit(view_of(rows, before), LevelSumSink({term}, groups, width), options_.threads);
+    std::vector<double> out(sums.values().begin(), sums.values().end() - static_cast<std::ptrdiff_t>(width));
+    for (std::size_t g = 0; g < groups; ++g) {
+      const double gram = matrix_->first_gram[f][g];
+      for (std::size_t c = 0; c < width; ++c) out[g * width + c] = gram > 0.0 ? out[g * width + c] / gram : 0.0;
+    }
+    return out;
+  }
+
+  // Columns less their centres and the levels of the first `count` loadings of the first set.
+  Sweep sweep_of_first(const ColumnSums& known, std::size_t count) const {
+    Sweep out;
+    out.centre = known.centre.data();
+    for (std::size_t f = 0; f < count; ++f) {
+      Layer layer;
+      layer.groups = first_[0].groups;
+      layer.levels = known.levels[f].data();
+      layer.width = known.width;
+      layer.loading = first_[f].loading;
+      out.layers.push_back(layer);
+    }
+    return out;
+  }
+
+  static View view_of(const Rows& rows, const Sweep& sweep) {
+    View out;
+    out.rows = &rows;
+    out.sweep = &sweep;
+    return out;
+  }
+
+  // Rows sorted by the first set are averaged, swept and summed piece by piece, in one pass over memory.
+  void sum_sorted(const Rows& rows, ColumnSums& out, LevelSumSink& right) const {
+    OneWayState state(first_[0].groups.count, out.width);
+    Sweep of_first = state.sweep(first_[0].groups);
+    of_first.centre = out.centre.data();
+    of_first.scale_by_weight = false;
+    const View view = view_of(rows, of_first);
+    const std::size_t parts = right.parts();
+    std::vector<LevelSumSink> sums(parts, right);
+    for_each_piece(parts, options_.threads, [&](std::size_t part) {
+      const std::size_t first = order_->start[order_->lane[part * lanes / parts]];
+      const std::size_t end = order_->start[order_->lane[(part + 1) * lanes / parts]];
+      sums[part] = right.part();
+      for (std::size_t at = first; at < end;) {
+        const std::size_t stop = end_of_group(first_[0].groups, std::min(end, at + piece_rows), end);
+        state.average_sorted(rows, first_[0].groups.codes, at, stop, out.centre.data());
+        visit_rows(view, at, stop, sums[part]);
+        at = stop;
       }
-      std::vector<double>& levels = out.levels.back();
-      for (std::size_t g = 0; g < groups; ++g) {
-        const double shrink = first_[f].ridge > 0.0 ? gram[g] / (gram[g] + first_[f].ridge) : 1.0;
+    });
+    for (const LevelSumSink& sum : sums) right.merge(sum);
+    out.levels.push_back(std::move(state.means));
+  }
+
+  // By column the sum over groups of gram times level^2.
+  std::vector<double> squares_of_levels(const ColumnSums& sums, std::size_t f, const std::vector<double>& gram) const {
+    const std::size_t width = sums.width;
+    std::vector<std::vector<double>> parts(lanes, std::vector<double>(width, 0.0));
+    order_->for_each_lane([&](std::size_t lane) {
+      for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
+        for (std::size_t c = 0; c < width; ++c) {
+          const double level = sums.levels[f][g * width + c];
+          parts[lane][c] += gram[g] * level * level;
+        }
+    });
+    std::vector<double> out;
+    add_lanes(parts, out);
+    return out;
+  }
+
+  // A copy of rows of `width` numbers, with a further one in front of each where there is to be one.
+  std::vector<double> widened(const std::vector<double>& table, std::size_t width, bool further,
+                              double value = 0.0) const {
+    const std::size_t count = table.size() / width, wider = width + (further ? 1 : 0);
+    std::vector<double> out = zeros(count * wider);
+    const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
+    for_each_piece(cuts.size() - 1, options_.threads, [&](std::size_t piece) {
+      for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
+        if (further) out[g * wider] = value;
+        std::copy_n(&table[g * width], width, &out[(g + 1) * wider - width]);
+      }
+    });
+    return out;
+  }
+
+  // A ridge leaves 1 - s = ridge / (gram + ridge) of each level of the first set in the rows: it is
+  // carried to the right sides, and the rest of it kept as the shrunken level.
+  void shrink_first(ReducedProblem& problem, SweptColumns& out) const {
+    const std::vector<double>& gram = matrix_->first_gram[0];
+    const std::size_t width = out.width;
+    std::vector<double>& levels = out.levels[0];
+    std::vector<double> kept(gram.size());
+    for (std::size_t g = 0; g < gram.size(); ++g) kept[g] = first_[0].ridge / matrix_->scale(0, g);
+    carry(levels, kept, width, problem.right);
+    std::vector<std::vector<double>> left(lanes, std::vector<double>(width, 0.0));
+    order_->for_each_lane([&](std::size_t lane) {
+      for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
         for (std::size_t c = 0; c < width; ++c) {
           double& level = levels[g * width + c];
-          problem.squares[c] += gram[g] * level * level;
-          level *= shrink;
+          left[lane][c] += gram[g] * kept[g] * level * level;
+          level *= 1.0 - kept[g];
         }
-      }
-    }
-    if (first_.size() > 1 || first_[0].loading) return;
-    out.means = out.levels[0];
-    for (std::size_t at = 0; at < out.means.size(); at += width)
-      for (std::size_t c = 0; c < width; ++c) out.means[at + c] += centre[c];
+    });
+    for (const std::vector<double>& part : left)
+      for (std::size_t c = 0; c < width; ++c) problem.left_by_first[c] += part[c];
   }
 
-  // Row r less its centre and the levels of the first `count` loadings of the first set.
-  template <class Known>
-  void sweep_of_first(Known, const Rows& rows, const std::vector<double>& centre, const SweptColumns& swept,
-                      std::size_t r, std::size_t count, double* z) const {
-    const std::size_t p = Known::of(swept.width);
-    const double* const* column = rows.columns.data();
-    for (std::size_t c = 0; c < p; ++c) z[c] = column[c][r] - centre[c];
-    const std::size_t group = first_[0].groups.of(r);
-    for (std::size_t f = 0; f < count; ++f) {
-      const double load = first_[f].load(r);
-      const double* level = &swept.levels[f][group * p];
-      for (std::size_t c = 0; c < p; ++c) z[c] -= level[c] * load;
-    }
-  }
-
-  // What trend f explains by group of the rows less the levels before it.
-  std::vector<double> trend_levels(const Rows& rows, const std::vector<double>& centre, const SweptColumns& swept,
-                                   std::size_t f) const {
-    const Term& term = first_[f];
-    const std::size_t width = swept.width;
-    std::vector<double> sums = sum_in_lanes(
-        rows.n, term.groups.count * width, options_.threads, [&](double* table, std::size_t begin, std::size_t end) {
-          std::vector<double> z(width);
-          for (std::size_t r = begin; r < end; ++r) {
-            sweep_of_first(AnyWidth(), rows, centre, swept, r, f, z.data());
-            double* sum = table + term.groups.of(r) * width;
-            const double load = rows.weight(r) * term.load(r);
-            for (std::size_t c = 0; c < width; ++c) sum[c] += load * z[c];
-          }
-        });
-    for (std::size_t g = 0; g < term.groups.count; ++g) {
-      const double gram = matrix_->first_gram[f][g];
-      for (std::size_t c = 0; c < width; ++c) sums[g * width + c] = gram > 0.0 ? sums[g * width + c] / gram : 0.0;
-    }
-    return sums;
-  }
-
-  // The right sides of the reduced system, and behind them the squared norms of the columns.
-  void add_right(const Rows& rows, const std::vector<double>& centre, const SweptColumns& swept,
-                 ReducedProblem& problem) const {
-    const std::size_t width = swept.width, size = unknowns_ * width;
-    problem.right =
-        sum_in_lanes(rows.n, size + width, options_.threads, [&](double* table, std::size_t begin, std::size_t end) {
-          with_width(width, [&](auto known) {
-            add_right_rows(known, rows, centre, swept, begin, end, table, table + size);
-          });
-        });
-    problem.left_by_first.assign(problem.right.begin() + static_cast<std::ptrdiff_t>(size), problem.right.end());
-    problem.right.resize(size);
-    for (std::size_t c = 0; c < width; ++c) problem.squares[c] += problem.left_by_first[c];
-  }
-
-  template <class Known>
-  void add_right_rows(Known known, const Rows& rows, const std::vector<double>& centre, const SweptColumns& swept,
-                      std::size_t begin, std::size_t end, double* table, double* squares) const {
-    const std::size_t p = Known::of(swept.width);
-    std::vector<double> z(p);
-    for (std::size_t r = begin; r < end; ++r) {
-      if (r + fetch_ahead < end)
-        for (std::size_t f = 0; f < first_.size(); ++f)
-          __builtin_prefetch(&swept.levels[f][first_[0].groups.of(r + fetch_ahead) * p]);
-      sweep_of_first(known, rows, centre, swept, r, first_.size(), z.data());
-      const double w = rows.weight(r);
-      for (std::size_t c = 0; c < p; ++c) squares[c] += w * z[c] * z[c];
-      for (const Term& term : others_) {
-        double* to = table + term.unknown(r) * p;
-        const double load = w * term.load(r);
-        for (std::size_t c = 0; c < p; ++c) to[c] += load * z[c];
-      }
-    }
+  // Adds to each level of the others the sum over its rows of share times the level of the first set.
+  void carry(const std::vector<double>& levels, const std::vector<double>& share, std::size_t width,
+             std::vector<double>& right) const {
+    std::vector<std::vector<double>> parts(lanes);
+    order_->for_each_lane([&](std::size_t lane) {
+      allocate(parts[lane], unknowns_ * width);
+      with_width(width, [&](auto known) {
+        std::vector<double> own(width);
+        for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g) {
+          for (std::size_t c = 0; c < width; ++c) own[c] = share[g] * levels[g * width + c];
+          carry_group(known, g, own, parts[lane].data());
+        }
+      });
+    });
+    for (const std::vector<double>& part : parts)
+      for (std::size_t i = 0; i < part.size(); ++i) right[i] += part[i];
   }
 
   // Solution times right side, symmetric but for rounding.
@@ -323,6 +443,33 @@ class EffectSystem {
     return out;
   }
 
+  template <class Known>
+  void carry_group(Known, std::size_t g, const std::vector<double>& own, double* right) const {
+    const std::size_t width = Known::of(own.size());
+    const double* const from = own.data();
+    for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
+      for (const Term& term : order_->others) {
+        double* const to = right + term.unknown(p) * width;
+        const double load = order_->weight(p) * term.load(p);
+        for (std::size_t c = 0; c < width; ++c) to[c] += load * from[c];
+      }
+  }
+
+  template <class Known>
+  double squared_sum(Known, std::size_t g, const double* values, std::vector<double>& sum) const {
+    const std::size_t width = Known::of(sum.size());
+    double* const to = sum.data();
+    std::fill_n(to, width, 0.0);
+    for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
+      for (const Term& term : order_->others) {
+        const double* const from = values + term.unknown(p) * width;
+        for (std::size_t c = 0; c < width; ++c) to[c] += from[c];
+      }
+    double out = 0.0;
+    for (std::size_t c = 0; c < width; ++c) out += to[c] * to[c];
+    return out;
+  }
+
   // From the others' levels to those of the first set.
   void substitute_back(const ReducedProblem& problem, SweptColumns& out) const {
     const std::size_t width = out.width;
@@ -330,37 +477,60 @@ class EffectSystem {
       out.levels.emplace_back(problem.solution.begin() + static_cast<std::ptrdiff_t>(term.offset * width),
                               problem.solution.begin() +
                                   static_cast<std::ptrdiff_t>((term.offset + term.groups.count) * width));
+    const bool plain = order_->is_plain();
     order_->for_each_lane([&](std::size_t lane) {
-      std::vector<double> sum(first_.size() * width);
-      for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g) {
-        std::fill(sum.begin(), sum.end(), 0.0);
-        for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
-          for (const Term& term : order_->others) {
-            const double* level = &problem.solution[term.unknown(p) * width];
-            const double load = order_->weight(p) * term.load(p);
-            for (std::size_t f = 0; f < first_.size(); ++f) {
-              const double both = load * order_->first[f].load(p);
-              for (std::size_t c = 0; c < width; ++c) sum[f * width + c] += both * level[c];
-            }
-          }
+      with_width(width, [&](auto known) {
+        for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
+          plain ? substitute_plain(known, g, problem, out) : substitute_loaded(g, problem, out);
+      });
+    });
+  }
+
+  template <class Known>
+  void substitute_plain(Known, std::size_t g, const ReducedProblem& problem, SweptColumns& out) const {
+    const std::size_t width = Known::of(out.width);
+    const double scale = matrix_->scale(0, g);
+    if (scale == 0.0) return;
+    double* const level = &out.levels[0][g * width];
+    const double* const solution = problem.solution.data();
+    for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
+      for (const Term& term : order_->others) {
+        const double* const other = solution + term.unknown(p) * width;
+        for (std::size_t c = 0; c < width; ++c) level[c] -= other[c] / scale;
+      }
+  }
+
+  void substitute_loaded(std::size_t g, const ReducedProblem& problem, SweptColumns& out) const {
+    const std::size_t width = out.width;
+    std::vector<double> sum(first_.size() * width, 0.0);
+    for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
+      for (const Term& term : order_->others) {
+        const double* level = &problem.solution[term.unknown(p) * width];
+        const double load = order_->weight(p) * term.load(p);
         for (std::size_t f = 0; f < first_.size(); ++f) {
-          const double scale = matrix_->scale(f, g);
-          if (scale == 0.0) continue;
-          for (std::size_t c = 0; c < width; ++c) out.levels[f][g * width + c] -= sum[f * width + c] / scale;
+          const double both = load * order_->first[f].load(p);
+          for (std::size_t c = 0; c < width; ++c) sum[f * width + c] += both * level[c];
         }
       }
-    });
+    for (std::size_t f = 0; f < first_.size(); ++f) {
+      const double scale = matrix_->scale(f, g);
+      if (scale == 0.0) continue;
+      for (std::size_t c = 0; c < width; ++c) out.levels[f][g * width + c] -= sum[f * width + c] / scale;
+    }
   }
 
   // Levels of the columns themselves: a constant goes into the first levels that have ones
   // as their loading, or, where effects are shrunken, has the levels of the column of ones.
-  void add_centre(const std::vector<double>& centre, std::size_t ones, SweptColumns& out) const {
+  void add_centre(const std::vector<double>& centre, bool with_ones, SweptColumns& out) const {
     for (std::size_t t = 0; t < out.levels.size(); ++t) {
-      if (ones == not_stored && term(t).loading) continue;
-      for (std::size_t at = 0; at < out.levels[t].size(); at += out.width)
-        for (std::size_t c = 0; c < out.width; ++c)
-          out.levels[t][at + c] += centre[c] * (ones == not_stored ? 1.0 : out.levels[t][at + ones]);
-      if (ones == not_stored) return;
+      if (!with_ones && term(t).loading) continue;
+      std::vector<double>& levels = out.levels[t];
+      const std::vector<std::size_t> cuts = even_cuts(levels.size() / out.width, piece_rows);
+      for_each_piece(cuts.size() - 1, options_.threads, [&](std::size_t piece) {
+        for (std::size_t at = cuts[piece] * out.width; at < cuts[piece + 1] * out.width; at += out.width)
+          for (std::size_t c = 0; c < out.width; ++c) levels[at + c] += centre[c] * (with_ones ? levels[at] : 1.0);
+      });
+      if (!with_ones) return;
     }
   }
 

@@ -27,15 +27,17 @@ inline std::vector<std::size_t> even_cuts(std::size_t n, std::size_t size) {
   return cuts;
 }
 
+// Where the group that holds the row before `row` ends, of rows sorted by group up to `end`.
+inline std::size_t end_of_group(const Groups& groups, std::size_t row, std::size_t end) {
+  if (row >= end) return end;
+  const int* const codes = groups.codes;
+  return static_cast<std::size_t>(std::upper_bound(codes + row, codes + end, codes[row - 1]) - codes);
+}
+
 // Where to cut rows that are sorted by group into pieces that hold whole groups.
 inline std::vector<std::size_t> group_cuts(const Groups& groups, std::size_t n, std::size_t size) {
   std::vector<std::size_t> cuts{0};
-  const int* codes = groups.codes;
-  while (cuts.back() < n) {
-    std::size_t cut = std::min(n, cuts.back() + size);
-    if (cut < n) cut = static_cast<std::size_t>(std::upper_bound(codes + cut, codes + n, codes[cut - 1]) - codes);
-    cuts.push_back(cut);
-  }
+  while (cuts.back() < n) cuts.push_back(end_of_group(groups, cuts.back() + size, n));
   return cuts;
 }
 

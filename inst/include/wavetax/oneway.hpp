@@ -234,6 +234,22 @@ inline Triangle group_triangle(const double* means, std::size_t groups, std::siz
   return merge_in_order(parts, width + 1);
 }
 
+// Factor of the rows of a table, times `scale`.
+inline Triangle table_triangle(const double* table, std::size_t count, std::size_t width, double scale, int threads) {
+  const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
+  std::vector<Triangle> parts(cuts.size() - 1, Triangle(width));
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    std::vector<double> block(block_rows * width);
+    for (std::size_t at = cuts[piece]; at < cuts[piece + 1]; at += block_rows) {
+      const std::size_t rows = std::min(block_rows, cuts[piece + 1] - at);
+      for (std::size_t c = 0; c < width; ++c)
+        for (std::size_t r = 0; r < rows; ++r) block[c * block_rows + r] = scale * table[(at + r) * width + c];
+      parts[piece].absorb(block.data(), rows);
+    }
+  });
+  return merge_in_order(parts, width);
+}
+
 // The sum of s s' over `count` vectors s of `width` numbers, one after another.
 inline Eigen::MatrixXd column_products(const double* values, std::size_t count, std::size_t width, int threads) {
   const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);

@@ -58,9 +58,7 @@ class ReducedMatrix {
   template <std::size_t P>
   void times(const std::vector<double>& v, std::vector<double>& out) const {
     std::vector<std::vector<double>> parts(lanes);
-    const bool plain = order_.first.size() == 1 && !order_.first[0].loading && !order_.weights &&
-                       std::all_of(order_.others.begin(), order_.others.end(),
-                                   [](const Term& term) { return !term.loading; });
+    const bool plain = order_.is_plain();
     order_.for_each_lane([&](std::size_t lane) {
       std::vector<double>& sum = parts[lane];
       allocate(sum, unknowns * P);

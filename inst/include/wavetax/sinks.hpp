@@ -3,11 +3,13 @@
 
 #include <Eigen/Core>
 #include <algorithm>
+#include <array>
 #include <cstddef>
 #include <memory>
 #include <utility>
 #include <vector>
 
+#include "effect-sets.hpp"
 #include "groups.hpp"
 #include "parallel.hpp"
 #include "triangle.hpp"
@@ -176,6 +178,69 @@ class ScoreSink {
 
   GroupTable table_;
   const Eigen::MatrixXd* upper_;
+};
+
+// Sums by level of several terms of w load z, z the swept columns: unknowns x width; and behind them by
+// column the sum of w z^2.
+class LevelSumSink {
+ public:
+  LevelSumSink(const std::vector<Term>& terms, std::size_t unknowns, std::size_t width)
+      : terms_(terms), size_(unknowns * width), width_(width) {}
+
+  // How many tables are worth their memory.
+  std::size_t parts() const { return size_ <= (std::size_t{1} << 20) ? 4 : 2; }
+  std::vector<std::size_t> cuts(std::size_t n) const {
+    return even_cuts(n, std::max(piece_rows, (n + parts() - 1) / parts()));
+  }
+  LevelSumSink part() const {
+    LevelSumSink out = *this;
+    allocate(out.values_, size_ + width_);
+    return out;
+  }
+  void add(Block& block) {
+    std::array<std::size_t, block_rows> at;
+    std::array<double, block_rows> factor;
+    for (std::size_t c = 0; c < width_; ++c) values_[size_ + c] += squares(block, block.column(c));
+    for (const Term& term : terms_) {
+      const bool plain = !term.loading && !block.weights;
+      for (std::size_t i = 0; i < block.count; ++i) at[i] = term.unknown(block.begin + i) * width_;
+      if (size_ > block_rows * block_rows)
+        for (std::size_t i = 0; i < block.count; ++i) __builtin_prefetch(&values_[at[i]], 1);
+      if (!plain)
+        for (std::size_t i = 0; i < block.count; ++i) factor[i] = block.weight(i) * term.load(block.begin + i);
+      for (std::size_t c = 0; c < width_; ++c) {
+        const double* const z = block.column(c);
+        double* const to = values_.data() + c;
+        if (plain) {
+          for (std::size_t i = 0; i < block.count; ++i) to[at[i]] += z[i];
+        } else {
+          for (std::size_t i = 0; i < block.count; ++i) to[at[i]] += factor[i] * z[i];
+        }
+      }
+    }
+  }
+  void merge(const LevelSumSink& other) {
+    if (values_.empty()) allocate(values_, size_ + width_);
+    for (std::size_t i = 0; i < values_.size(); ++i) values_[i] += other.values_[i];
+  }
+  void finish() {
+    if (values_.empty()) allocate(values_, size_ + width_);
+  }
+
+  const std::vector<double>& values() const { return values_; }
+
+ private:
+  static double squares(const Block& block, const double* z) {
+    double sum = 0.0;
+    if (!block.weights) dot_products<1>(z, z, block_rows, block.count, &sum);
+    if (block.weights)
+      for (std::size_t i = 0; i < block.count; ++i) sum += block.weights[i] * z[i] * z[i];
+    return sum;
+  }
+
+  std::vector<Term> terms_;
+  std::size_t size_, width_;
+  std::vector<double> values_;
 };
 
 // For f the combination and y the last column: sums of w f, w y and w by group, one group after
