@@ -150,25 +150,25 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_effect_shrink
-double cpp_effect_shrink(SEXP system, std::vector<double> ridges);
+double cpp_effect_shrink(SEXP system, Rcpp::NumericVector ridges);
 RcppExport SEXP _wavetax_cpp_effect_shrink(SEXP systemSEXP, SEXP ridgesSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
-    Rcpp::traits::input_parameter< std::vector<double> >::type ridges(ridgesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type ridges(ridgesSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_effect_shrink(system, ridges));
     return rcpp_result_gen;
 END_RCPP
 }
 // cpp_effect_sums
-Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int threads);
+Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, Rcpp::NumericVector centre, int threads);
 RcppExport SEXP _wavetax_cpp_effect_sums(SEXP systemSEXP, SEXP columnsSEXP, SEXP nSEXP, SEXP centreSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
-    Rcpp::traits::input_parameter< std::vector<double> >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_effect_sums(system, columns, n, centre, threads));
     return rcpp_result_gen;

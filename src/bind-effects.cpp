@@ -30,13 +30,13 @@ std::vector<wavetax::EffectSet> as_sets(const Rcpp::List& sets, R_xlen_t n) {
   return out;
 }
 
-Rcpp::NumericMatrix as_matrix(const std::vector<double>& values, std::size_t rows) {
+Rcpp::NumericMatrix as_matrix(const wavetax::Numbers& values, std::size_t rows) {
   Rcpp::NumericMatrix out(rows, values.size() / rows);
   std::copy(values.begin(), values.end(), out.begin());
   return out;
 }
 
-Rcpp::RObject matrix_or_null(const std::vector<double>& values, std::size_t rows) {
+Rcpp::RObject matrix_or_null(const wavetax::Numbers& values, std::size_t rows) {
   if (values.empty()) return R_NilValue;
   return as_matrix(values, rows);
 }
@@ -93,19 +93,20 @@ void cpp_effect_reweight(SEXP system, Rcpp::NumericVector weights, double n) {
 
 // The same groups with random effects. `log_determinant` is that of I + D S D'.
 // [[Rcpp::export(rng = false)]]
-double cpp_effect_shrink(SEXP system, std::vector<double> ridges) {
+double cpp_effect_shrink(SEXP system, Rcpp::NumericVector ridges) {
   System effects(system);
-  effects->shrink(ridges);
+  effects->shrink(wavetax::Numbers(ridges.begin(), ridges.end()));
   return effects->is_dense() ? effects->log_determinant() : NA_REAL;
 }
 
 // What sweeping needs to know of columns: `pointer` for cpp_effect_sweep(); `means` less the centre of
 // the first set's groups where it has levels and nothing else.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, std::vector<double> centre, int threads) {
+Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, Rcpp::NumericVector centre, int threads) {
+  if (centre.size() != columns.size()) Rcpp::stop("The centre is not one number for each column.");
   const System effects(system);
   const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(n));
-  const Sums sums(new wavetax::ColumnSums(effects->sums(rows, centre)));
+  const Sums sums(new wavetax::ColumnSums(effects->sums(rows, wavetax::Numbers(centre.begin(), centre.end()))));
   Rcpp::RObject means;
   if (effects->only_levels_first())
     means = as_table(sums->levels[0], sums->width, sums->levels[0].size() / sums->width, threads);
@@ -151,7 +152,7 @@ Rcpp::List cpp_effect_other_sums(SEXP system, SEXP sums) {
 double cpp_effect_squared_sums(SEXP system, Rcpp::NumericMatrix values) {
   const System effects(system);
   if (static_cast<std::size_t>(values.ncol()) != effects->unknowns()) Rcpp::stop("The values are not one for each level.");
-  return effects->squared_sums_by_first(std::vector<double>(values.begin(), values.end()), values.nrow());
+  return effects->squared_sums_by_first(wavetax::Numbers(values.begin(), values.end()), values.nrow());
 }
 
 // [[Rcpp::export(rng = false)]]

@@ -26,9 +26,12 @@ Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
   int* size = sizes.begin();
   double missing = 0.0;
   bool sorted = true;
+  const R_xlen_t ahead = static_cast<R_xlen_t>(wavetax::fetch_ahead);
   // Rows of one group often stand together: they are counted before they are added.
   for (R_xlen_t r = 0; r < n;) {
     const int group = code[r];
+    if (r + ahead < n && static_cast<unsigned>(code[r + ahead]) - 1u < limit)
+      __builtin_prefetch(&size[code[r + ahead] - 1], 1);
     if (static_cast<unsigned>(group) > limit) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
     if (r > 0 && group < code[r - 1]) sorted = false;
     R_xlen_t end = r + 1;

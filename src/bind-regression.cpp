@@ -262,7 +262,7 @@ Rcpp::List cpp_fitted_moments(Rcpp::List view, Rcpp::List groups, int threads) {
   const RView rows(view);
   const wavetax::Groups by = as_groups(groups, static_cast<R_xlen_t>(rows.n()));
   wavetax::MomentSink moments = wavetax::visit(*rows, wavetax::MomentSink(by), threads);
-  const std::vector<double>& sums = moments.sums();
+  const wavetax::Numbers& sums = moments.sums();
   const std::size_t size = 3 * by.count;
   Rcpp::NumericMatrix products(2, 2);
   products(0, 0) = sums[size];

@@ -18,7 +18,7 @@ inline Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
 }
 
 // A table as a matrix with a column for each of its `count` groups.
-inline Rcpp::NumericMatrix as_table(const std::vector<double>& values, std::size_t size, std::size_t count, int threads) {
+inline Rcpp::NumericMatrix as_table(const wavetax::Numbers& values, std::size_t size, std::size_t count, int threads) {
   Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
   const std::vector<std::size_t> cuts = wavetax::even_cuts(size * count, std::size_t{1} << 18);
   wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
@@ -70,6 +70,10 @@ inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
   out.codes = INTEGER(codes);
   out.count = static_cast<std::size_t>(Rcpp::as<double>(groups["count"]));
   out.sorted = Rcpp::as<bool>(groups["sorted"]);
+  SEXP sizes = groups["sizes"];
+  if (TYPEOF(sizes) != INTSXP || static_cast<std::size_t>(Rf_xlength(sizes)) != out.count)
+    Rcpp::stop("The groups do not say how many rows each has.");
+  out.sizes = INTEGER(sizes);
   return out;
 }
 

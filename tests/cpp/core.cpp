@@ -143,7 +143,7 @@ void visiting() {
       moments.col(s.codes[i] - 1) += s.weights(i) * Eigen::Vector3d(e(i), swept(i, 2), 1.0);
     }
     for (const int threads : {1, 2}) {
-      std::vector<double> out(n);
+      wavetax::Numbers out(n);
       wavetax::visit(view, wavetax::CombinationSink(out.data()), threads);
       check(near(Eigen::Map<Eigen::VectorXd>(out.data(), n), e), "combinations by row");
       auto sums = wavetax::visit(view, wavetax::ScoreSink(s.by(), upper), threads);
@@ -160,7 +160,7 @@ void visiting() {
 // what a double holds.
 void averaging() {
   const int n = 40000;
-  std::vector<double> value(n);
+  wavetax::Numbers value(n);
   std::vector<int> cycling(n), running(n);
   for (int i = 0; i < n; ++i) {
     value[i] = 1e15 + (i * 7919 % 997) * 0.875;
@@ -281,25 +281,25 @@ void preconditioning() {
   wavetax::LaplacianFactor(edges, 6).solve<1>(x.data());
   check(near(L * x, right), "the Laplacian of a tree is solved exactly");
   for (const std::vector<char>& out : {std::vector<char>(), std::vector<char>{0, 0, 1, 0, 0, 0}}) {
-    const wavetax::Cholesky factor(L, std::vector<double>(6, 1.0), out, out.empty() ? 1e-10 : 0.0, 1);
+    const wavetax::Cholesky factor(L, wavetax::Numbers(6, 1.0), out, out.empty() ? 1e-10 : 0.0, 1);
     check(factor.rank() == 5, "a Laplacian's rank");
-    std::vector<double> y(right.data(), right.data() + 6);
+    wavetax::Numbers y(right.data(), right.data() + 6);
     factor.solve(y, 1);
     check(near(L * Eigen::Map<Eigen::VectorXd>(y.data(), 6), right), "a consistent singular system is solved");
   }
   // Wider than a panel and a strip of the blocked factorisation.
   const Eigen::MatrixXd B = Eigen::MatrixXd::Random(300, 230);
   const Eigen::MatrixXd singular = B * B.transpose();
-  const wavetax::Cholesky part(singular, std::vector<double>(300, 80.0), {}, 1e-10, 2);
+  const wavetax::Cholesky part(singular, wavetax::Numbers(300, 80.0), {}, 1e-10, 2);
   check(part.rank() == 230, "pivots tell the rank");
   const Eigen::VectorXd consistent = singular * Eigen::VectorXd::LinSpaced(300, -1, 2);
-  std::vector<double> answer(consistent.data(), consistent.data() + 300);
+  wavetax::Numbers answer(consistent.data(), consistent.data() + 300);
   part.solve(answer, 1);
   check(near(singular * Eigen::Map<Eigen::VectorXd>(answer.data(), 300), consistent, 1e-8),
         "a consistent singular system, blocked");
   const Eigen::MatrixXd A = B * B.transpose() + Eigen::MatrixXd(Eigen::VectorXd::LinSpaced(300, 1, 2).asDiagonal());
-  const wavetax::Cholesky wide(A, std::vector<double>(300, 1.0), {}, 1e-10, 2);
-  const std::vector<double> inverse = wide.inverse();
+  const wavetax::Cholesky wide(A, wavetax::Numbers(300, 1.0), {}, 1e-10, 2);
+  const wavetax::Numbers inverse = wide.inverse();
   check(near(A * Eigen::Map<const Eigen::MatrixXd>(inverse.data(), 300, 300), Eigen::MatrixXd::Identity(300, 300), 1e-9),
         "blocked factor inverts");
   check(std::abs(wide.log_determinant() - Eigen::LLT<Eigen::MatrixXd>(A).matrixLLT().diagonal().array().log().sum() * 2) <
@@ -308,13 +308,13 @@ void preconditioning() {
 }
 
 void columns() {
-  const std::vector<double> first{1, 2, 3}, third{7, 8, 9};
-  std::vector<double> out(9);
+  const wavetax::Numbers first{1, 2, 3}, third{7, 8, 9};
+  wavetax::Numbers out(9);
   wavetax::interleave<double>({first.data(), nullptr, third.data()}, 3, -1.0, out.data(), 1);
-  check(out == std::vector<double>({1, -1, 7, 2, -1, 8, 3, -1, 9}), "columns interleaved");
-  const std::vector<double> x{5, 1, 9, 4, 2};
+  check(out == wavetax::Numbers({1, -1, 7, 2, -1, 8, 3, -1, 9}), "columns interleaved");
+  const wavetax::Numbers x{5, 1, 9, 4, 2};
   const std::vector<int> codes{1, 1, 1, 2, 1};
-  check(wavetax::group_medians(x.data(), codes.data(), 5, 2, 2, -1.0) == std::vector<double>({2, -1}),
+  check(wavetax::group_medians(x.data(), codes.data(), 5, 2, 2, -1.0) == wavetax::Numbers({2, -1}),
         "lower medians, none for small groups");
 }
 

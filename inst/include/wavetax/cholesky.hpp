@@ -23,7 +23,7 @@ namespace wavetax {
 // Heyman 1985).
 class Cholesky {
  public:
-  Cholesky(Eigen::MatrixXd a, const std::vector<double>& scale, const std::vector<char>& leave_out,
+  Cholesky(Eigen::MatrixXd a, const Numbers& scale, const std::vector<char>& leave_out,
            double tolerance, int threads)
       : l_(std::move(a)), kept_(scale.size(), 1) {
     const Eigen::Index m = l_.rows();
@@ -54,7 +54,7 @@ class Cholesky {
   }
 
   // Replaces the right sides, m x width with a row an unknown, by solutions.
-  void solve(std::vector<double>& b, std::size_t width) const {
+  void solve(Numbers& b, std::size_t width) const {
     using ByRow = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
     Eigen::Map<ByRow> sides(b.data(), l_.rows(), static_cast<Eigen::Index>(width));
     Eigen::MatrixXd x = sides;
@@ -66,15 +66,15 @@ class Cholesky {
 
   // As a preconditioner of P columns at a time.
   template <std::size_t P>
-  void apply(const std::vector<double>& r, std::vector<double>& z) const {
+  void apply(const Numbers& r, Numbers& z) const {
     z = r;
     solve(z, P);
   }
 
   // The inverse on the unknowns that are kept, 0 elsewhere.
-  std::vector<double> inverse() const {
+  Numbers inverse() const {
     const std::size_t m = kept_.size();
-    std::vector<double> out;
+    Numbers out;
     allocate(out, m * m);
     for (std::size_t i = 0; i < m; ++i) out[i * m + i] = kept_[i] ? 1.0 : 0.0;
     solve(out, m);

@@ -30,13 +30,13 @@ void interleave(const std::vector<const Value*>& columns, std::size_t n, Value n
 }
 
 // The lower median of x in every group; `none` for a group of fewer than `least` values.
-inline std::vector<double> group_medians(const double* x, const int* codes, std::size_t n,
+inline Numbers group_medians(const double* x, const int* codes, std::size_t n,
                                          std::size_t groups, std::size_t least, double none) {
   std::vector<std::size_t> start(groups + 1, 0);
   for (std::size_t i = 0; i < n; ++i) ++start[static_cast<std::size_t>(codes[i])];
   std::partial_sum(start.begin(), start.end(), start.begin());
   std::vector<std::size_t> next(start.begin(), start.end() - 1);
-  std::vector<double> values(n), out(groups, none);
+  Numbers values(n), out(groups, none);
   for (std::size_t i = 0; i < n; ++i) values[next[static_cast<std::size_t>(codes[i]) - 1]++] = x[i];
   for (std::size_t g = 0; g < groups; ++g) {
     const std::size_t size = start[g + 1] - start[g];

@@ -35,7 +35,7 @@ struct Term {
 // added part by part, so that the digits do not depend on the threads.
 constexpr std::size_t lanes = 4;
 
-inline void add_lanes(const std::vector<std::vector<double>>& parts, std::vector<double>& sum) {
+inline void add_lanes(const std::vector<Numbers>& parts, Numbers& sum) {
   sum = parts[0];
   for (std::size_t l = 1; l < parts.size(); ++l)
     for (std::size_t i = 0; i < sum.size(); ++i) sum[i] += parts[l][i];
@@ -55,13 +55,8 @@ class RowOrder {
       : first(by_row), others(others_by_row), n_(n), threads_(threads) {
     const Groups& groups = by_row[0].groups;
     start.assign(groups.count + 1, 0);
-    for (std::size_t r = 0; r < n;) {
-      const int group = groups.codes[r];
-      std::size_t end = r + 1;
-      while (end < n && groups.codes[end] == group) ++end;
-      start[static_cast<std::size_t>(group)] += end - r;
-      r = end;
-    }
+    for (std::size_t g = 0; groups.sizes && g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
+    for (std::size_t r = 0; !groups.sizes && r < n; ++r) ++start[static_cast<std::size_t>(groups.codes[r])];
     for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] += start[g];
     if (!groups.sorted) move_terms(groups);
     set_weights(weights_by_row);
@@ -148,8 +143,8 @@ class RowOrder {
   int threads_;
   std::vector<int> place_;  // of each row; empty: as they are
   std::vector<std::vector<int>> moved_codes_;
-  std::vector<std::vector<double>> moved_loadings_;
-  std::vector<double> moved_weights_;
+  std::vector<Numbers> moved_loadings_;
+  Numbers moved_weights_;
 };
 
 }  // namespace wavetax

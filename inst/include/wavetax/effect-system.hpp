@@ -26,17 +26,17 @@ namespace wavetax {
 // What sweeping needs to know of some columns, whatever the ridges: made on one walk over the rows.
 struct ColumnSums {
   std::size_t width = 0;
-  std::vector<double> centre;               // by column, taken off before anything is summed
-  std::vector<std::vector<double>> levels;  // by loading of the first set, what it alone explains: groups x width
-  std::vector<double> right;                // of what that leaves, the sums by level of the others: unknowns x width
-  std::vector<double> left;                 // and by column its squares
-  std::vector<double> squares;              // z'Wz of the columns less their centres
+  Numbers centre;               // by column, taken off before anything is summed
+  std::vector<Numbers> levels;  // by loading of the first set, what it alone explains: groups x width
+  Numbers right;                // of what that leaves, the sums by level of the others: unknowns x width
+  Numbers left;                 // and by column its squares
+  Numbers squares;              // z'Wz of the columns less their centres
 };
 
 // Columns swept by a system. Where effects are shrunken the column of ones is the first of them.
 struct SweptColumns {
-  std::vector<std::vector<double>> levels;  // by loading of each set, in order: groups x width
-  std::vector<double> explained_by_others;  // z'W Q1 z - z'W Q z: what the other sets add, width x width
+  std::vector<Numbers> levels;  // by loading of each set, in order: groups x width
+  Numbers explained_by_others;  // z'W Q1 z - z'W Q z: what the other sets add, width x width
   std::size_t width = 0;
   bool converged = true, stopped = false;
   std::size_t iterations = 0;
@@ -72,7 +72,7 @@ class EffectSystem {
   }
 
   // The same groups with random effects: a ridge for each set.
-  void shrink(const std::vector<double>& ridges) {
+  void shrink(const Numbers& ridges) {
     if (has_trends() || first_.size() != 1 || ridges.size() != others_.size() + 1)
       throw std::invalid_argument("Random effects are levels of sets without trends.");
     first_[0].ridge = order_->first[0].ridge = ridges[0];
@@ -90,12 +90,12 @@ class EffectSystem {
   std::size_t rank() const { return unknowns_ > 0 && is_dense() ? solver_->factor()->rank() : 0; }
   std::size_t first_rank() const {
     std::size_t out = 0;
-    for (const std::vector<double>& gram : matrix_->first_gram)
+    for (const Numbers& gram : matrix_->first_gram)
       out += static_cast<std::size_t>(std::count_if(gram.begin(), gram.end(), [](double g) { return g > 0.0; }));
     return out;
   }
   // Of the reduced system: m x m, 0 off its rank.
-  std::vector<double> inverse() const { return solver_->factor()->inverse(); }
+  Numbers inverse() const { return solver_->factor()->inverse(); }
 
   // log |I + D S D'| of random effects with variances S, in units of the disturbance's.
   double log_determinant() const {
@@ -107,7 +107,7 @@ class EffectSystem {
   }
 
   // The weights are those of now: sums of columns do not outlive reweight().
-  ColumnSums sums(const Rows& columns, const std::vector<double>& centre) const {
+  ColumnSums sums(const Rows& columns, const Numbers& centre) const {
     ColumnSums out;
     out.width = columns.width();
     out.centre = centre;
@@ -125,7 +125,7 @@ class EffectSystem {
     out.left.assign(right.values().end() - static_cast<std::ptrdiff_t>(out.width), right.values().end());
     out.squares = out.left;
     for (std::size_t f = 0; f < first_.size(); ++f) {
-      const std::vector<double> explained = squares_of_levels(out, f, matrix_->first_gram[f]);
+      const Numbers explained = squares_of_levels(out, f, matrix_->first_gram[f]);
       for (std::size_t c = 0; c < out.width; ++c) out.squares[c] += explained[c];
     }
     return out;
@@ -136,7 +136,7 @@ class EffectSystem {
     ColumnSums copy;
     copy.width = sums.width;
     copy.centre = sums.centre;
-    for (const std::vector<double>& levels : sums.levels) copy.levels.push_back(widened(levels, sums.width, false));
+    for (const Numbers& levels : sums.levels) copy.levels.push_back(widened(levels, sums.width, false));
     copy.right = sums.right;
     copy.left = sums.left;
     copy.squares = sums.squares;
@@ -160,11 +160,11 @@ class EffectSystem {
     out.width = sums.width + (with_ones ? 1 : 0);
     ReducedProblem problem;
     problem.width = out.width;
-    problem.right = unknowns_ > 0 ? std::move(sums.right) : std::vector<double>();
+    problem.right = unknowns_ > 0 ? std::move(sums.right) : Numbers();
     problem.left_by_first = std::move(sums.left);
     problem.squares = std::move(sums.squares);
     if (with_ones) {
-      for (std::vector<double>* table : {&problem.right, &problem.left_by_first, &problem.squares})
+      for (Numbers* table : {&problem.right, &problem.left_by_first, &problem.squares})
         *table = widened(*table, sums.width, true);
       problem.squares[0] = std::accumulate(matrix_->first_gram[0].begin(), matrix_->first_gram[0].end(), 0.0);
       sums.levels[0] = widened(sums.levels[0], sums.width, true, 1.0);
@@ -188,19 +188,19 @@ class EffectSystem {
 
   // By level of the other sets the sums over rows of what the first set's levels explain: with
   // `right` they are the sums of the columns less their centres.
-  std::vector<double> carried_to_others(const ColumnSums& sums) const {
-    std::vector<double> out = zeros(unknowns_ * sums.width);
-    carry(sums.levels[0], std::vector<double>(first_[0].groups.count, 1.0), sums.width, out);
+  Numbers carried_to_others(const ColumnSums& sums) const {
+    Numbers out = zeros(unknowns_ * sums.width);
+    carry(sums.levels[0], Numbers(first_[0].groups.count, 1.0), sums.width, out);
     return out;
   }
 
   // Sum over groups of the first set of |sum over their rows of the values of the others' levels|^2;
   // `values` are unknowns x width.
-  double squared_sums_by_first(const std::vector<double>& values, std::size_t width) const {
-    std::vector<double> parts(lanes, 0.0);
+  double squared_sums_by_first(const Numbers& values, std::size_t width) const {
+    Numbers parts(lanes, 0.0);
     order_->for_each_lane([&](std::size_t lane) {
       with_width(width, [&](auto known) {
-        std::vector<double> sum(width);
+        Numbers sum(width);
         for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
           parts[lane] += squared_sum(known, g, values.data(), sum);
       });
@@ -238,11 +238,11 @@ class EffectSystem {
   // The effects' part of each row's leverage, w d'(D'WD)^- d. With a_f the shares of a group's
   // levels in the others', v = d2 - sum_f load_f a_f and the reduced inverse M^-:
   //   h = w (sum_f load_f^2 / gram_f + v'M^- v).
-  std::vector<double> leverage() const {
+  Numbers leverage() const {
     if (!is_dense()) throw std::invalid_argument("Leverages need a reduced system that is solved directly.");
-    std::vector<double> out = zeros(n_), inverse;
+    Numbers out = zeros(n_), inverse;
     if (unknowns_ > 0) inverse = this->inverse();
-    std::vector<double> by_place = zeros(n_);
+    Numbers by_place = zeros(n_);
     order_->for_each_lane([&](std::size_t lane) {
       for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
         group_leverage(g, inverse, by_place.data());
@@ -294,7 +294,7 @@ class EffectSystem {
 
   // Levels of loading f of the first set alone, of columns less their centres: group means, or what a
   // trend explains of the rows less the levels before it.
-  std::vector<double> first_levels(const Rows& rows, const ColumnSums& known, std::size_t f) const {
+  Numbers first_levels(const Rows& rows, const ColumnSums& known, std::size_t f) const {
     const Term& term = first_[f];
     const std::size_t groups = term.groups.count, width = known.width;
     if (!term.loading) {
@@ -304,7 +304,7 @@ class EffectSystem {
     }
     const Sweep before = sweep_of_first(known, f);
     LevelSumSink sums = visit(view_of(rows, before), LevelSumSink({term}, groups, width), options_.threads);
-    std::vector<double> out(sums.values().begin(), sums.values().end() - static_cast<std::ptrdiff_t>(width));
+    Numbers out(sums.values().begin(), sums.values().end() - static_cast<std::ptrdiff_t>(width));
     for (std::size_t g = 0; g < groups; ++g) {
       const double gram = matrix_->first_gram[f][g];
       for (std::size_t c = 0; c < width; ++c) out[g * width + c] = gram > 0.0 ? out[g * width + c] / gram : 0.0;
@@ -359,9 +359,9 @@ class EffectSystem {
   }
 
   // By column the sum over groups of gram times level^2.
-  std::vector<double> squares_of_levels(const ColumnSums& sums, std::size_t f, const std::vector<double>& gram) const {
+  Numbers squares_of_levels(const ColumnSums& sums, std::size_t f, const Numbers& gram) const {
     const std::size_t width = sums.width;
-    std::vector<std::vector<double>> parts(lanes, std::vector<double>(width, 0.0));
+    std::vector<Numbers> parts(lanes, Numbers(width, 0.0));
     order_->for_each_lane([&](std::size_t lane) {
       for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
         for (std::size_t c = 0; c < width; ++c) {
@@ -369,16 +369,16 @@ class EffectSystem {
           parts[lane][c] += gram[g] * level * level;
         }
     });
-    std::vector<double> out;
+    Numbers out;
     add_lanes(parts, out);
     return out;
   }
 
   // A copy of rows of `width` numbers, with a further one in front of each where there is to be one.
-  std::vector<double> widened(const std::vector<double>& table, std::size_t width, bool further,
+  Numbers widened(const Numbers& table, std::size_t width, bool further,
                               double value = 0.0) const {
     const std::size_t count = table.size() / width, wider = width + (further ? 1 : 0);
-    std::vector<double> out = zeros(count * wider);
+    Numbers out = zeros(count * wider);
     const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
     for_each_piece(cuts.size() - 1, options_.threads, [&](std::size_t piece) {
       for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
@@ -392,13 +392,13 @@ class EffectSystem {
   // A ridge leaves 1 - s = ridge / (gram + ridge) of each level of the first set in the rows: it is
   // carried to the right sides, and the rest of it kept as the shrunken level.
   void shrink_first(ReducedProblem& problem, SweptColumns& out) const {
-    const std::vector<double>& gram = matrix_->first_gram[0];
+    const Numbers& gram = matrix_->first_gram[0];
     const std::size_t width = out.width;
-    std::vector<double>& levels = out.levels[0];
-    std::vector<double> kept(gram.size());
+    Numbers& levels = out.levels[0];
+    Numbers kept(gram.size());
     for (std::size_t g = 0; g < gram.size(); ++g) kept[g] = first_[0].ridge / matrix_->scale(0, g);
     carry(levels, kept, width, problem.right);
-    std::vector<std::vector<double>> left(lanes, std::vector<double>(width, 0.0));
+    std::vector<Numbers> left(lanes, Numbers(width, 0.0));
     order_->for_each_lane([&](std::size_t lane) {
       for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
         for (std::size_t c = 0; c < width; ++c) {
@@ -407,32 +407,32 @@ class EffectSystem {
           level *= 1.0 - kept[g];
         }
     });
-    for (const std::vector<double>& part : left)
+    for (const Numbers& part : left)
       for (std::size_t c = 0; c < width; ++c) problem.left_by_first[c] += part[c];
   }
 
   // Adds to each level of the others the sum over its rows of share times the level of the first set.
-  void carry(const std::vector<double>& levels, const std::vector<double>& share, std::size_t width,
-             std::vector<double>& right) const {
-    std::vector<std::vector<double>> parts(lanes);
+  void carry(const Numbers& levels, const Numbers& share, std::size_t width,
+             Numbers& right) const {
+    std::vector<Numbers> parts(lanes);
     order_->for_each_lane([&](std::size_t lane) {
       allocate(parts[lane], unknowns_ * width);
       with_width(width, [&](auto known) {
-        std::vector<double> own(width);
+        Numbers own(width);
         for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g) {
           for (std::size_t c = 0; c < width; ++c) own[c] = share[g] * levels[g * width + c];
           carry_group(known, g, own, parts[lane].data());
         }
       });
     });
-    for (const std::vector<double>& part : parts)
+    for (const Numbers& part : parts)
       for (std::size_t i = 0; i < part.size(); ++i) right[i] += part[i];
   }
 
   // Solution times right side, symmetric but for rounding.
-  std::vector<double> products(const ReducedProblem& problem) const {
+  Numbers products(const ReducedProblem& problem) const {
     const std::size_t width = problem.width;
-    std::vector<double> out(width * width, 0.0);
+    Numbers out(width * width, 0.0);
     for (std::size_t u = 0; u < unknowns_; ++u)
       for (std::size_t a = 0; a < width; ++a)
         for (std::size_t b = 0; b < width; ++b)
@@ -444,7 +444,7 @@ class EffectSystem {
   }
 
   template <class Known>
-  void carry_group(Known, std::size_t g, const std::vector<double>& own, double* right) const {
+  void carry_group(Known, std::size_t g, const Numbers& own, double* right) const {
     const std::size_t width = Known::of(own.size());
     const double* const from = own.data();
     for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
@@ -456,7 +456,7 @@ class EffectSystem {
   }
 
   template <class Known>
-  double squared_sum(Known, std::size_t g, const double* values, std::vector<double>& sum) const {
+  double squared_sum(Known, std::size_t g, const double* values, Numbers& sum) const {
     const std::size_t width = Known::of(sum.size());
     double* const to = sum.data();
     std::fill_n(to, width, 0.0);
@@ -502,7 +502,7 @@ class EffectSystem {
 
   void substitute_loaded(std::size_t g, const ReducedProblem& problem, SweptColumns& out) const {
     const std::size_t width = out.width;
-    std::vector<double> sum(first_.size() * width, 0.0);
+    Numbers sum(first_.size() * width, 0.0);
     for (std::size_t p = order_->start[g]; p < order_->start[g + 1]; ++p)
       for (const Term& term : order_->others) {
         const double* level = &problem.solution[term.unknown(p) * width];
@@ -521,10 +521,10 @@ class EffectSystem {
 
   // Levels of the columns themselves: a constant goes into the first levels that have ones
   // as their loading, or, where effects are shrunken, has the levels of the column of ones.
-  void add_centre(const std::vector<double>& centre, bool with_ones, SweptColumns& out) const {
+  void add_centre(const Numbers& centre, bool with_ones, SweptColumns& out) const {
     for (std::size_t t = 0; t < out.levels.size(); ++t) {
       if (!with_ones && term(t).loading) continue;
-      std::vector<double>& levels = out.levels[t];
+      Numbers& levels = out.levels[t];
       const std::vector<std::size_t> cuts = even_cuts(levels.size() / out.width, piece_rows);
       for_each_piece(cuts.size() - 1, options_.threads, [&](std::size_t piece) {
         for (std::size_t at = cuts[piece] * out.width; at < cuts[piece + 1] * out.width; at += out.width)
@@ -534,10 +534,10 @@ class EffectSystem {
     }
   }
 
-  void group_leverage(std::size_t g, const std::vector<double>& inverse, double* by_place) const {
+  void group_leverage(std::size_t g, const Numbers& inverse, double* by_place) const {
     const std::size_t begin = order_->start[g], end = order_->start[g + 1], loadings = first_.size(), m = unknowns_;
     std::vector<std::size_t> touched;
-    std::vector<double> shares;  // by touched unknown and loading: D2'W load_f / gram_f
+    Numbers shares;  // by touched unknown and loading: D2'W load_f / gram_f
     for (std::size_t p = begin; p < end; ++p)
       for (const Term& other : order_->others) {
         touched.push_back(other.unknown(p));
@@ -548,7 +548,7 @@ class EffectSystem {
         }
       }
     // M^- a_f at every touched unknown, and a_f'M^- a_e.
-    std::vector<double> image(touched.size() * loadings, 0.0), inner(loadings * loadings, 0.0);
+    Numbers image(touched.size() * loadings, 0.0), inner(loadings * loadings, 0.0);
     for (std::size_t i = 0; i < touched.size(); ++i)
       for (std::size_t j = 0; j < touched.size(); ++j)
         for (std::size_t f = 0; f < loadings; ++f)

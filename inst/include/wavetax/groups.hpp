@@ -13,6 +13,7 @@ struct Groups {
   const int* codes = nullptr;  // group of each row, from 1
   std::size_t count = 0;       // how many groups there are
   bool sorted = false;         // whether the codes never fall: asked once, by the one who makes it
+  const int* sizes = nullptr;  // rows of each group, where they are known
 
   std::size_t of(std::size_t row) const { return static_cast<std::size_t>(codes[row]) - 1; }
 };

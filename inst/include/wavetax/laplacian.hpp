@@ -45,7 +45,7 @@ inline void sample_clique(Neighbours& near, Random random, std::vector<Edge>& ed
   });
   const std::size_t d = near.size();
   if (d < 2) return;
-  std::vector<double> above(d + 1, 0.0);  // sum of the weights from i on
+  Numbers above(d + 1, 0.0);  // sum of the weights from i on
   for (std::size_t i = d; i-- > 0;) above[i] = above[i + 1] + near[i].second;
   for (std::size_t i = 0; i + 1 < d; ++i) {
     double draw = random.next() * above[i + 1];
@@ -136,7 +136,7 @@ class LaplacianFactor {
   }
 
   std::vector<int> order_;
-  std::vector<double> pivot_;
+  Numbers pivot_;
   std::vector<std::size_t> start_;
   Neighbours entries_;
 };
@@ -145,8 +145,8 @@ class LaplacianFactor {
 // and the diagonal for the rest.
 class Preconditioner {
  public:
-  Preconditioner(const std::vector<Edge>& edges, std::size_t count, const std::vector<double>& diagonal,
-                 const std::vector<double>& gram)
+  Preconditioner(const std::vector<Edge>& edges, std::size_t count, const Numbers& diagonal,
+                 const Numbers& gram)
       : inverse_(diagonal.size(), 0.0) {
     for (std::size_t u = 0; u < diagonal.size(); ++u)
       if (diagonal[u] > 1e-10 * gram[u]) inverse_[u] = 1.0 / diagonal[u];
@@ -154,7 +154,7 @@ class Preconditioner {
   }
 
   template <std::size_t P>
-  void apply(const std::vector<double>& r, std::vector<double>& z) const {
+  void apply(const Numbers& r, Numbers& z) const {
     const std::size_t by_factor = factor_.vertices();
     z = r;
     if (by_factor > 0) factor_.solve<P>(z.data());
@@ -163,7 +163,7 @@ class Preconditioner {
   }
 
  private:
-  std::vector<double> inverse_;
+  Numbers inverse_;
   LaplacianFactor factor_;
 };
 

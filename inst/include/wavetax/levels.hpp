@@ -12,10 +12,10 @@ namespace wavetax {
 // sum over columns of combination_c (level_c - centre_c) by group: with (-b, 1) of [x, y] what a
 // set of effects takes from y - x'b. Where the column of ones has levels of its own, `ones` is its
 // place, and a column's centre is taken off times that level.
-inline std::vector<double> combined_levels(const double* levels, std::size_t groups, std::size_t width,
+inline Numbers combined_levels(const double* levels, std::size_t groups, std::size_t width,
                                            const double* combination, const double* centre, std::size_t ones,
                                            int threads) {
-  std::vector<double> out = zeros(groups);
+  Numbers out = zeros(groups);
   const std::vector<std::size_t> cuts = even_cuts(groups, piece_rows);
   for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
     for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
@@ -31,16 +31,16 @@ inline std::vector<double> combined_levels(const double* levels, std::size_t gro
 }
 
 // By column the sum over groups of weight times level, added piece by piece in order.
-inline std::vector<double> weighted_level_sums(const double* levels, const double* weights, std::size_t groups,
+inline Numbers weighted_level_sums(const double* levels, const double* weights, std::size_t groups,
                                                std::size_t width, int threads) {
   const std::vector<std::size_t> cuts = even_cuts(groups, piece_rows);
-  std::vector<std::vector<double>> parts(cuts.size() - 1, std::vector<double>(width, 0.0));
+  std::vector<Numbers> parts(cuts.size() - 1, Numbers(width, 0.0));
   for_each_piece(parts.size(), threads, [&](std::size_t piece) {
     for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g)
       for (std::size_t c = 0; c < width; ++c) parts[piece][c] += weights[g] * levels[g * width + c];
   });
-  std::vector<double> out(width, 0.0);
-  for (const std::vector<double>& part : parts)
+  Numbers out(width, 0.0);
+  for (const Numbers& part : parts)
     for (std::size_t c = 0; c < width; ++c) out[c] += part[c];
   return out;
 }

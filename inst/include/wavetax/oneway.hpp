@@ -34,9 +34,9 @@ inline double weighted_sum(const double* x, const double* w, std::size_t count, 
 }
 
 // Sums of w x by column, added piece by piece in order.
-inline std::vector<double> weighted_sums(const Rows& rows, int threads) {
+inline Numbers weighted_sums(const Rows& rows, int threads) {
   const std::size_t pieces = (rows.n + piece_rows - 1) / piece_rows, width = rows.width();
-  std::vector<double> parts(pieces * width), out(width, 0.0);
+  Numbers parts(pieces * width), out(width, 0.0);
   for_each_piece(pieces, threads, [&](std::size_t piece) {
     const std::size_t at = piece * piece_rows, count = std::min(piece_rows, rows.n - at);
     for (std::size_t c = 0; c < width; ++c)
@@ -52,8 +52,8 @@ inline std::vector<double> weighted_sums(const Rows& rows, int threads) {
 struct OneWayState {
   std::size_t count = 0;       // of groups
   std::size_t width = 0;
-  std::vector<double> weight;  // by group: sum of weights, 0 where the group has no row
-  std::vector<double> means;   // count x width, one group after another
+  Numbers weight;  // by group: sum of weights, 0 where the group has no row
+  Numbers means;   // count x width, one group after another
   Triangle within;             // factor of the rows less their group's mean
 
   OneWayState(std::size_t count_, std::size_t width_)
@@ -62,7 +62,7 @@ struct OneWayState {
   // Of the rows less `centre` by column, where there is one: the means then have digits of their
   // own size, not of the columns'.
   void average(const Rows& rows, const Groups& groups, int threads, const double* centre = nullptr) {
-    if (!groups.sorted) return average_scattered(rows, groups.codes, threads, centre);
+    if (!groups.sorted) return average_scattered(rows, groups, threads, centre);
     const std::vector<std::size_t> cuts = group_cuts(groups, rows.n, piece_rows);
     for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
       average_sorted(rows, groups.codes, cuts[piece], cuts[piece + 1], centre);
@@ -91,26 +91,28 @@ struct OneWayState {
     }
   }
 
-  // Means of the groups from rows in any order. The sums of a row's columns, and its weight,
-  // lie together. The second round is for long groups: in a short one rounding adds up to no
-  // more than that of the values themselves.
+  // Means of the groups from rows in any order. The sums of a row's columns lie together, with its
+  // weight behind them unless the sizes of the groups are known. The second round is for long groups: in
+  // a short one rounding adds up to no more than that of the values themselves.
   static constexpr std::size_t short_group = 64;
-  void average_scattered(const Rows& rows, const int* codes, int threads, const double* centre = nullptr) {
+  void average_scattered(const Rows& rows, const Groups& groups, int threads, const double* centre = nullptr) {
+    const bool counted = !rows.weights && groups.sizes;
+    const std::size_t stride = width + (counted ? 0 : 1);
     bool enough = false;
     for (int round = 0; round < 2 && !enough; ++round) {
-      const std::vector<double> sums = sum_in_lanes(
-          rows.n, count * (width + 1), threads, [&](double* table, std::size_t begin, std::size_t end) {
+      const Numbers sums =
+          sum_in_lanes(rows.n, count * stride, threads, [&](double* table, std::size_t begin, std::size_t end) {
             with_width(width, [&](auto known) {
-              add_scattered(known, rows, codes, begin, end, round == 1, centre, table);
+              add_scattered(known, rows, groups.codes, begin, end, round == 1, centre, stride, table);
             });
           });
       for_each_piece(lanes_of(count), threads, [&](std::size_t piece) {
         const std::size_t last = std::min(count, (piece + 1) * piece_rows);
         for (std::size_t group = piece * piece_rows; group < last; ++group) {
-          const double* sum = &sums[group * (width + 1)];
-          weight[group] = sum[width];
-          if (sum[width] > 0.0)
-            for (std::size_t c = 0; c < width; ++c) means[group * width + c] += sum[c] / sum[width];
+          const double* sum = &sums[group * stride];
+          weight[group] = counted ? static_cast<double>(groups.sizes[group]) : sum[width];
+          if (weight[group] > 0.0)
+            for (std::size_t c = 0; c < width; ++c) means[group * width + c] += sum[c] / weight[group];
         }
       });
       enough = !rows.weights && *std::max_element(weight.begin(), weight.end()) <= static_cast<double>(short_group);
@@ -130,13 +132,42 @@ struct OneWayState {
 
   static std::size_t lanes_of(std::size_t count) { return (count + piece_rows - 1) / piece_rows; }
 
-  // Adds rows [begin, end) less their groups' means (where there are any yet) to the table.
+  // The same of rows that weigh one, in groups whose sizes are known.
   template <class Known>
-  void add_scattered(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end,
-                     bool less_means, const double* centre, double* table) const {
-    const std::size_t p = Known::of(width), stride = p + 1;
+  void add_counted(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end, bool less_means,
+                   const double* centre, double* table) const {
+    const std::size_t p = Known::of(width);
     const double* const* column = rows.columns.data();
     const double* mean = means.data();
+    const Numbers none(p, 0.0);
+    const double* const from = centre ? centre : none.data();
+    for (std::size_t r = begin; r < end; ++r) {
+      if (r + fetch_ahead < end) {
+        const std::size_t next = static_cast<std::size_t>(codes[r + fetch_ahead]) - 1;
+        __builtin_prefetch(table + next * p, 1);
+        if (less_means) __builtin_prefetch(mean + next * p, 0);
+      }
+      const std::size_t group = static_cast<std::size_t>(codes[r]) - 1;
+      double* sum = table + group * p;
+      if (less_means) {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c] - mean[group * p + c];
+      } else {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c];
+      }
+    }
+  }
+
+  // Adds rows [begin, end), in the second round less their groups' means, to the table; and their
+  // weights where a group has a place for them.
+  template <class Known>
+  void add_scattered(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end, bool less_means,
+                     const double* centre, std::size_t stride, double* table) const {
+    const std::size_t p = Known::of(width);
+    const double* const* column = rows.columns.data();
+    const double* mean = means.data();
+    const Numbers origin(p, 0.0);
+    const double* const from = centre ? centre : origin.data();
+    const bool counts = stride > p;
     for (std::size_t r = begin; r < end; ++r) {
       if (r + fetch_ahead < end) {
         const std::size_t next = static_cast<std::size_t>(codes[r + fetch_ahead]) - 1;
@@ -145,21 +176,18 @@ struct OneWayState {
       }
       const std::size_t group = static_cast<std::size_t>(codes[r]) - 1;
       double* sum = table + group * stride;
-      if (centre) {
-        const double w = rows.weight(r);
-        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - centre[c] - mean[group * p + c]);
-        sum[p] += w;
-      } else if (rows.weights) {
+      if (rows.weights) {
         const double w = rows.weights[r];
-        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - mean[group * p + c]);
+        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - from[c] - mean[group * p + c]);
         sum[p] += w;
-      } else if (less_means) {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - mean[group * p + c];
-        sum[p] += 1.0;
-      } else {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r];
-        sum[p] += 1.0;
+        continue;
       }
+      if (less_means) {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c] - mean[group * p + c];
+      } else {
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c];
+      }
+      if (counts) sum[p] += 1.0;
     }
   }
 
@@ -220,7 +248,7 @@ inline Triangle group_triangle(const double* means, std::size_t groups, std::siz
   const std::size_t pieces = (groups + piece_rows - 1) / piece_rows;
   std::vector<Triangle> parts(pieces, Triangle(width + 1));
   for_each_piece(pieces, threads, [&](std::size_t piece) {
-    std::vector<double> block(block_rows * (width + 1));
+    Numbers block(block_rows * (width + 1));
     const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
     for (std::size_t at = piece * piece_rows; at < last; at += block_rows) {
       const std::size_t count = std::min(block_rows, last - at);
@@ -239,7 +267,7 @@ inline Triangle table_triangle(const double* table, std::size_t count, std::size
   const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
   std::vector<Triangle> parts(cuts.size() - 1, Triangle(width));
   for_each_piece(parts.size(), threads, [&](std::size_t piece) {
-    std::vector<double> block(block_rows * width);
+    Numbers block(block_rows * width);
     for (std::size_t at = cuts[piece]; at < cuts[piece + 1]; at += block_rows) {
       const std::size_t rows = std::min(block_rows, cuts[piece + 1] - at);
       for (std::size_t c = 0; c < width; ++c)
@@ -275,7 +303,7 @@ inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, 
                                        const Eigen::MatrixXd& r, const double* scale) {
   const std::size_t k = pick.size();
   Eigen::MatrixXd out = Eigen::MatrixXd::Zero(k, k);
-  std::vector<double> block(block_rows * k);
+  Numbers block(block_rows * k);
   for (std::size_t at = 0; at < groups; at += block_rows) {
     const std::size_t count = std::min(block_rows, groups - at);
     for (std::size_t c = 0; c < k; ++c)
@@ -297,9 +325,9 @@ inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, 
 
 // Of f, a combination of the columns, and y, the last of them, by group, means less `centre`: sums of
 // size f f, f y, y y; then f, y, f f, f y and y y of each group once. Empty groups do not count.
-inline std::vector<double> mean_moments(const double* means, std::size_t groups, std::size_t width,
+inline Numbers mean_moments(const double* means, std::size_t groups, std::size_t width,
                                         const double* sizes, const double* combination, const double* centre) {
-  std::vector<double> out(8, 0.0);
+  Numbers out(8, 0.0);
   for (std::size_t g = 0; g < groups; ++g) {
     if (sizes[g] == 0.0) continue;
     const double* mean = means + g * width;

@@ -20,9 +20,9 @@ namespace wavetax {
 class ReducedMatrix {
  public:
   std::size_t unknowns = 0;
-  std::vector<std::vector<double>> first_gram;  // D1'W D1, by loading of the first set
-  std::vector<double> gram;                     // the diagonal of D2'W D2
-  std::vector<double> entries;                  // M, by line; or its diagonal where that is all that is wanted
+  std::vector<Numbers> first_gram;  // D1'W D1, by loading of the first set
+  Numbers gram;                     // the diagonal of D2'W D2
+  Numbers entries;                  // M, by line; or its diagonal where that is all that is wanted
   std::vector<Edge> edges;                      // then, of plain levels, a sample of its links
 
   // Products of pairs that making the whole matrix takes.
@@ -56,13 +56,13 @@ class ReducedMatrix {
 
   // M v for P columns at a time: spread to the rows, swept of the first set, and summed.
   template <std::size_t P>
-  void times(const std::vector<double>& v, std::vector<double>& out) const {
-    std::vector<std::vector<double>> parts(lanes);
+  void times(const Numbers& v, Numbers& out) const {
+    std::vector<Numbers> parts(lanes);
     const bool plain = order_.is_plain();
     order_.for_each_lane([&](std::size_t lane) {
-      std::vector<double>& sum = parts[lane];
+      Numbers& sum = parts[lane];
       allocate(sum, unknowns * P);
-      std::vector<double> spread;
+      Numbers spread;
       for (std::size_t g = order_.lane[lane]; g < order_.lane[lane + 1]; ++g) {
         plain ? add_plain_group<P>(g, v, spread, sum) : add_swept_group<P>(g, v, spread, sum);
       }
@@ -82,7 +82,7 @@ class ReducedMatrix {
     const std::size_t groups = order_.first[0].groups.count;
     for (const Term& term : order_.first) {
       first_gram.push_back(zeros(groups));
-      std::vector<double>& sum = first_gram.back();
+      Numbers& sum = first_gram.back();
       order_.for_each_lane([&](std::size_t lane) {
         for (std::size_t g = order_.lane[lane]; g < order_.lane[lane + 1]; ++g) {
           if (!term.loading && !order_.weights) {
@@ -100,7 +100,7 @@ class ReducedMatrix {
     const std::size_t m = unknowns;
     const bool sample =
         !whole_ && !order_.first[0].loading && !order_.others[0].loading && order_.others[0].ridge == 0.0;
-    std::vector<std::vector<double>> matrix(lanes), own(lanes);
+    std::vector<Numbers> matrix(lanes), own(lanes);
     std::vector<std::vector<Edge>> links(lanes);
     order_.for_each_lane([&](std::size_t lane) {
       allocate(matrix[lane], whole_ ? m * m : m);
@@ -140,7 +140,7 @@ class ReducedMatrix {
 
   // Each group links its levels to each other; groups in a row that have the same levels are
   // taken together.
-  void add_links(std::size_t lane, std::vector<double>& matrix, std::vector<double>& own) const {
+  void add_links(std::size_t lane, Numbers& matrix, Numbers& own) const {
     const std::size_t m = unknowns;
     const Term& other = order_.others[0];
     std::vector<std::size_t> levels_before, levels_now;
@@ -174,7 +174,7 @@ class ReducedMatrix {
   struct Touched {
     std::vector<int> slot;             // of each unknown, -1 where not touched
     std::vector<std::size_t> unknown;  // touched ones
-    std::vector<double> b;             // by touched unknown and loading
+    Numbers b;             // by touched unknown and loading
     std::size_t loadings;
 
     Touched(std::size_t m, std::size_t loadings_) : slot(m, -1), loadings(loadings_) {}
@@ -202,7 +202,7 @@ class ReducedMatrix {
     }
   };
 
-  void add_group(std::size_t g, Touched& touched, std::vector<double>& matrix, std::vector<double>& own) const {
+  void add_group(std::size_t g, Touched& touched, Numbers& matrix, Numbers& own) const {
     const std::size_t m = unknowns, loadings = order_.first.size();
     touched.clear();
     for (std::size_t p = order_.start[g]; p < order_.start[g + 1]; ++p) {
@@ -237,8 +237,8 @@ class ReducedMatrix {
   }
 
   template <std::size_t P>
-  void add_plain_group(std::size_t g, const std::vector<double>& v, std::vector<double>& spread,
-                       std::vector<double>& sum) const {
+  void add_plain_group(std::size_t g, const Numbers& v, Numbers& spread,
+                       Numbers& sum) const {
     const std::size_t begin = order_.start[g], size = order_.start[g + 1] - begin;
     spread.assign(size * P, 0.0);
     double mean[P] = {};
@@ -262,8 +262,8 @@ class ReducedMatrix {
   }
 
   template <std::size_t P>
-  void add_swept_group(std::size_t g, const std::vector<double>& v, std::vector<double>& spread,
-                       std::vector<double>& sum) const {
+  void add_swept_group(std::size_t g, const Numbers& v, Numbers& spread,
+                       Numbers& sum) const {
     const std::size_t begin = order_.start[g], size = order_.start[g + 1] - begin;
     spread.assign(size * P, 0.0);
     for (std::size_t p = 0; p < size; ++p)

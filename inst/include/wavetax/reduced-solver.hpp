@@ -27,10 +27,10 @@ struct SolverOptions {
 // The right sides, and the solutions as they come.
 struct ReducedProblem {
   std::size_t width = 0;
-  std::vector<double> right;         // m x width
-  std::vector<double> solution;
-  std::vector<double> squares;       // of each column: z'Wz
-  std::vector<double> left_by_first; // z'W Q1 z
+  Numbers right;         // m x width
+  Numbers solution;
+  Numbers squares;       // of each column: z'Wz
+  Numbers left_by_first; // z'W Q1 z
   bool converged = true, stopped = false;
   std::size_t iterations = 0;
   double achieved = 0.0;             // the largest relative residual of a swept column
@@ -93,7 +93,7 @@ class ReducedSolver {
     problem.solution = problem.right;
     factor_->solve(problem.solution, problem.width);
     bool settled = true;
-    std::vector<double> residual = residual_of_matrix(problem);
+    Numbers residual = residual_of_matrix(problem);
     problem.achieved = measure_all(problem, residual, settled);
     if (!uneven_ && problem.achieved <= 1e-12) return;
     for (int round = 0; round < 2; ++round) {
@@ -107,18 +107,18 @@ class ReducedSolver {
     if (!settled) iterate_columns(problem, *factor_, std::min(further, options_.max_iterations));
   }
 
-  std::vector<double> residual_of_matrix(const ReducedProblem& problem) const {
+  Numbers residual_of_matrix(const ReducedProblem& problem) const {
     using ByRow = Eigen::Matrix<double, Eigen::Dynamic, Eigen::Dynamic, Eigen::RowMajor>;
     const Eigen::Index m = static_cast<Eigen::Index>(matrix_.unknowns), p = static_cast<Eigen::Index>(problem.width);
-    std::vector<double> out = problem.right;
+    Numbers out = problem.right;
     Eigen::Map<ByRow>(out.data(), m, p).noalias() -= Eigen::Map<const ByRow>(matrix_.entries.data(), m, m)
         .lazyProduct(Eigen::Map<const ByRow>(problem.solution.data(), m, p));
     return out;
   }
 
-  std::vector<double> residual_of_rows(const ReducedProblem& problem) const {
+  Numbers residual_of_rows(const ReducedProblem& problem) const {
     const std::size_t m = matrix_.unknowns, width = problem.width;
-    std::vector<double> out = problem.right, part(m * 4), image;
+    Numbers out = problem.right, part(m * 4), image;
     for (std::size_t c = 0; c < width; c += 4) {
       const std::size_t active = std::min<std::size_t>(4, width - c);
       std::fill(part.begin(), part.end(), 0.0);
@@ -159,7 +159,7 @@ class ReducedSolver {
   }
 
   // The largest relative residual; `settled` is whether every column is.
-  double measure_all(const ReducedProblem& problem, const std::vector<double>& residual, bool& settled) const {
+  double measure_all(const ReducedProblem& problem, const Numbers& residual, bool& settled) const {
     double worst = 0.0;
     settled = true;
     for (std::size_t c = 0; c < problem.width; ++c) {
@@ -208,12 +208,12 @@ class ReducedSolver {
   std::size_t iterate(ReducedProblem& problem, std::size_t first_column, const Inverse& preconditioner,
                       std::size_t most) const {
     const std::size_t m = matrix_.unknowns, active = std::min(P, problem.width - first_column);
-    std::vector<double> x = zeros(m * P), r = zeros(m * P), z = zeros(m * P), direction, image = zeros(m * P);
+    Numbers x = zeros(m * P), r = zeros(m * P), z = zeros(m * P), direction, image = zeros(m * P);
     for (std::size_t u = 0; u < m; ++u)
       for (std::size_t c = 0; c < active; ++c) r[u * P + c] = problem.right[u * problem.width + first_column + c];
-    const std::vector<double> right = r;
+    const Numbers right = r;
     double rho[P] = {}, worst = 0.0;
-    auto dot = [m](const std::vector<double>& a, const std::vector<double>& b, double* out) {
+    auto dot = [m](const Numbers& a, const Numbers& b, double* out) {
       std::fill(out, out + P, 0.0);
       for (std::size_t u = 0; u < m; ++u)
         for (std::size_t c = 0; c < P; ++c) out[c] += a[u * P + c] * b[u * P + c];

@@ -65,21 +65,21 @@ class GroupTable {
   }
 
   // One group after another, and behind them what is of no group.
-  const std::vector<double>& values() {
+  const Numbers& values() {
     if (!values_) make();
     return *values_;
   }
 
  private:
   void make() {
-    values_ = std::make_shared<std::vector<double>>();
+    values_ = std::make_shared<Numbers>();
     allocate(*values_, groups_.count * size_ + further_);
   }
 
   Groups groups_;
   std::size_t size_, further_;
   bool shares_;
-  std::shared_ptr<std::vector<double>> values_;
+  std::shared_ptr<Numbers> values_;
 };
 
 // The triangular factor of the swept rows.
@@ -141,7 +141,7 @@ class ScoreSink {
   void finish() {}
 
   // Clusters x width, one cluster after another.
-  const std::vector<double>& scores() { return table_.values(); }
+  const Numbers& scores() { return table_.values(); }
 
  private:
   // Rows of one cluster stand together: a product of two short vectors for each column.
@@ -227,7 +227,7 @@ class LevelSumSink {
     if (values_.empty()) allocate(values_, size_ + width_);
   }
 
-  const std::vector<double>& values() const { return values_; }
+  const Numbers& values() const { return values_; }
 
  private:
   static double squares(const Block& block, const double* z) {
@@ -240,7 +240,7 @@ class LevelSumSink {
 
   std::vector<Term> terms_;
   std::size_t size_, width_;
-  std::vector<double> values_;
+  Numbers values_;
 };
 
 // For f the combination and y the last column: sums of w f, w y and w by group, one group after
@@ -274,7 +274,7 @@ class MomentSink {
   void merge(const MomentSink& other) { table_.merge(other.table_); }
   void finish() {}
 
-  const std::vector<double>& sums() { return table_.values(); }
+  const Numbers& sums() { return table_.values(); }
 
  private:
   GroupTable table_;

@@ -24,7 +24,7 @@ struct Solution {
   Eigen::MatrixXd factor;          // R of the kept regressors, X'X = R'R
   Eigen::MatrixXd root;            // R^-1: (X'X)^-1 is its product with its own transpose
   Eigen::MatrixXd combination;     // kept x all: how a dropped regressor is made of kept ones
-  std::vector<double> ssr;         // residual sum of squares of each outcome
+  Numbers ssr;         // residual sum of squares of each outcome
 };
 
 // The first k columns of `r` are regressors, the others outcomes. A regressor goes when what the kept ones

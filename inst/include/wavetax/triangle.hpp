@@ -114,7 +114,7 @@ class RowBuffer {
 
  private:
   Triangle& triangle_;
-  std::vector<double> block_;
+  Numbers block_;
   std::size_t used_ = 0;
 };
 

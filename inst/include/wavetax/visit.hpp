@@ -47,7 +47,7 @@ struct View {
 template <class Sink>
 void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink) {
   const std::size_t width = view.rows->width();
-  std::vector<double> values(block_rows * std::max<std::size_t>(1, width)), combined(block_rows, 0.0), taken;
+  Numbers values(block_rows * std::max<std::size_t>(1, width)), combined(block_rows, 0.0), taken;
   if (view.combination)
     for (std::size_t c = width; c-- > 0;) taken.push_back(-view.combination[c]);
   LevelPlaces places;
