@@ -3,6 +3,7 @@
 
 #include "wavetax/cholesky.hpp"
 #include "wavetax/columns.hpp"
+#include "wavetax/counted-matrix.hpp"
 #include "wavetax/effect-sets.hpp"
 #include "wavetax/effect-system.hpp"
 #include "wavetax/groups.hpp"
@@ -10,6 +11,7 @@
 #include "wavetax/laplacian.hpp"
 #include "wavetax/levels.hpp"
 #include "wavetax/oneway.hpp"
+#include "wavetax/pairs.hpp"
 #include "wavetax/parallel.hpp"
 #include "wavetax/rank.hpp"
 #include "wavetax/reduced-matrix.hpp"

@@ -264,6 +264,35 @@ void absorbing() {
   check(static_cast<int>(N) + 7 - parts == dummies.colPivHouseholderQr().rank(), "rank from components");
 }
 
+// A step of the iteration from counts is the one from rows: on uneven groups, some of them empty.
+void counting() {
+  const std::size_t n = 3000, N = 150, F = 30, Y = 6;
+  std::vector<int> worker(n), firm(n), year(n);
+  for (std::size_t i = 0; i < n; ++i) {
+    worker[i] = static_cast<int>(i * i % 149) + 1;
+    firm[i] = (worker[i] * 7 + static_cast<int>(i % 5 == 0)) % static_cast<int>(F) + 1;
+    year[i] = static_cast<int>(i % (worker[i] % 2 == 0 ? 3 : Y)) + 1;
+  }
+  for (const double ridge : {0.0, 0.8}) {
+    wavetax::Term first, second, third;
+    first.groups = {worker.data(), N, false};
+    second.groups = {firm.data(), F, false};
+    third.groups = {year.data(), Y, false};
+    first.ridge = second.ridge = ridge;
+    third.offset = F;
+    const wavetax::RowOrder order(n, {first}, {second, third}, nullptr, 2);
+    check(wavetax::CountedMatrix::make(order, F + Y, n) != nullptr, "counts pay");
+    const wavetax::ReducedMatrix matrix(order, F + Y, false);
+    wavetax::Numbers v((F + Y) * 4), by_rows, by_counts;
+    for (std::size_t i = 0; i < v.size(); ++i) v[i] = std::sin(static_cast<double>(i));
+    matrix.times<4>(v, by_rows);
+    matrix.step<4>(v, by_counts);
+    double worst = 0.0;
+    for (std::size_t i = 0; i < v.size(); ++i) worst = std::max(worst, std::abs(by_rows[i] - by_counts[i]));
+    check(worst < 1e-10, "a step from counts");
+  }
+}
+
 void preconditioning() {
   // A path has no cycles: its factor is exact.
   std::vector<wavetax::Edge> edges;
@@ -329,6 +358,7 @@ int main() {
   solving();
   keys();
   absorbing();
+  counting();
   preconditioning();
   columns();
   std::printf("%d passed, %d failed\n", passed, failed);

@@ -7,10 +7,12 @@
 
 #include <algorithm>
 #include <cstddef>
+#include <memory>
 #include <numeric>
 #include <utility>
 #include <vector>
 
+#include "counted-matrix.hpp"
 #include "effect-sets.hpp"
 #include "laplacian.hpp"
 #include "parallel.hpp"
@@ -40,6 +42,7 @@ class ReducedMatrix {
       : unknowns(unknowns_), order_(order), whole_(whole) {
     add_first_gram();
     if (unknowns > 0) add_entries();
+    if (unknowns > 0 && !whole_) counted_ = CountedMatrix::make(order_, unknowns, order_.start.back());
   }
 
   // One set of levels beside the first, none of them shrunken: the matrix is the Laplacian of the
@@ -68,15 +71,29 @@ class ReducedMatrix {
       }
     });
     add_lanes(parts, out);
-    for (const Term& term : order_.others)
-      if (term.ridge > 0.0)
-        for (std::size_t u = term.offset; u < term.offset + term.groups.count; ++u)
-          for (std::size_t c = 0; c < P; ++c) out[u * P + c] += term.ridge * v[u * P + c];
+    add_ridges<P>(v, out);
+  }
+
+  // The same on the way of an iteration: from counts where these are fewer than the rows.
+  template <std::size_t P>
+  void step(const Numbers& v, Numbers& out) const {
+    if (!counted_) return times<P>(v, out);
+    counted_->times<P>(v, gram, out);
+    add_ridges<P>(v, out);
   }
 
  private:
   const RowOrder& order_;
   const bool whole_;
+  std::unique_ptr<CountedMatrix> counted_;
+
+  template <std::size_t P>
+  void add_ridges(const Numbers& v, Numbers& out) const {
+    for (const Term& term : order_.others)
+      if (term.ridge > 0.0)
+        for (std::size_t u = term.offset; u < term.offset + term.groups.count; ++u)
+          for (std::size_t c = 0; c < P; ++c) out[u * P + c] += term.ridge * v[u * P + c];
+  }
 
   void add_first_gram() {
     const std::size_t groups = order_.first[0].groups.count;

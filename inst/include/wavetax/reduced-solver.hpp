@@ -241,7 +241,7 @@ class ReducedSolver {
         problem.stopped = true;
         return step;
       }
-      matrix_.times<P>(direction, image);
+      matrix_.template step<P>(direction, image);
       double curvature[P], next[P], alpha[P], beta[P];
       dot(direction, image, curvature);
       for (std::size_t c = 0; c < P; ++c) alpha[c] = curvature[c] > 0.0 ? rho[c] / curvature[c] : 0.0;
