@@ -33,6 +33,10 @@ cpp_effect_system <- function(sets, weights, n, columns, tolerance, max_iteratio
     .Call(`_wavetax_cpp_effect_system`, sets, weights, n, columns, tolerance, max_iterations, dense_limit, threads)
 }
 
+cpp_effect_release <- function(system) {
+    invisible(.Call(`_wavetax_cpp_effect_release`, system))
+}
+
 cpp_effect_facts <- function(system) {
     .Call(`_wavetax_cpp_effect_facts`, system)
 }

@@ -84,6 +84,9 @@ core_effect_system <- function(sets, n, weights = NULL, columns = 4, options = c
     cpp_effect_facts(pointer))
 }
 
+# Gives back the memory of a system when its last columns were swept.
+core_release <- function(system) cpp_effect_release(system$pointer)
+
 # Sweeps the system's effects out of [x, y]. `layers` are those of a transformation, in the order
 # of elimination, each with the place of its set and of the trend it belongs to (0: levels).
 # `again` keeps what was summed for effects of the same groups that are shrunken.
@@ -153,6 +156,14 @@ core_levels_dimension <- function(sets, budget) {
 }
 
 core_solve_absorbed <- function(state) {
+  solution <- core_solve_swept(state)
+  solution$levels <- core_effect_levels(state, solution$slopes)
+  solution$inverse <- core_small_inverse(state$system)
+  solution
+}
+
+# The regression alone, without the effects' levels.
+core_solve_swept <- function(state) {
   p <- ncol(state$within)
   own_norms <- sqrt(state$squares + state$weight * state$centre^2)
   dimension <- core_effects_rank(state$system)
@@ -161,8 +172,6 @@ core_solve_absorbed <- function(state) {
   )
   solution$exact <- dimension$exact
   solution[c("converged", "iterations", "achieved")] <- state[c("converged", "iterations", "achieved")]
-  solution$levels <- core_effect_levels(state, solution$slopes)
-  solution$inverse <- core_small_inverse(state$system)
   solution
 }
 
@@ -222,7 +231,7 @@ core_swept_r_squared <- function(state, b) {
   sizes <- state$sizes[[state$system$order[1]]]
   both <- cbind(c(b, 0), c(numeric(length(b)), 1))
   left <- crossprod(state$within) + state$shared
-  moments <- cpp_mean_moments(state$means, sizes, c(b, 0), numeric(length(b) + 1L))
+  moments <- cpp_mean_moments(state$means, sizes, c(b, 0), state$centre)
   symmetric <- function(m) matrix(m[c(1, 2, 2, 3)], 2)
   within <- crossprod(both, left %*% both)
   overall <- within + symmetric(moments[1:3])

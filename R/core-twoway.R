@@ -25,7 +25,9 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
     log_determinant <- cpp_effect_shrink(system$pointer, sigma2_e / sigma2[order])
     state <- cpp_effect_sweep(system$pointer, sums, rows$columns, rows$n, TRUE, FALSE, threads)
     state$dense <- system$dense
+    if (length(kept) < 2) core_release(system)
   }
+  core_release(parts$system)
   constant <- rows$constant
   triangle <- if (constant) state$within else state$within[, -1]
   solution <- core_least_squares(
@@ -46,15 +48,17 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
 core_two_way_parts <- function(rows, sets, cells_once = FALSE, threads = core_threads(rows$n)) {
   system <- core_effect_system(lapply(sets, core_effect_set), rows$n, NULL, rows$k + 1, threads = threads)
   swept <- core_sweep(rows, system, again = TRUE, threads = threads)
+  within <- core_solve_swept(swept)
+  swept$layers <- NULL
   other <- cpp_effect_other_sums(system$pointer, swept$sums)
   list(
     rows = rows, sets = sets, n = rows$n, centre = swept$centre, system = system, swept = swept,
-    within = core_solve_absorbed(swept), carried = other$carried, cells_once = cells_once,
+    within = within, carried = other$carried, cells_once = cells_once,
     states = lapply(seq_along(sets), function(s) {
       size <- swept$sizes[[s]]
       first <- s == system$order[1]
-      deviations <- if (first) swept$means else (other$carried + other$left) / rep(size, each = rows$k + 1L)
-      list(means = deviations + swept$centre, weight = size, n = rows$n)
+      means <- if (first) swept$means else (other$carried + other$left) / rep(size, each = rows$k + 1L) + swept$centre
+      list(means = means, weight = size, n = rows$n)
     })
   )
 }

@@ -95,6 +95,7 @@ sweep_sets <- function(design, sets, groups) {
   }, sets, groups)
   state <- core_absorb(design_rows(design), core_sets)
   solution <- core_solve_absorbed(state)
+  core_release(state$system)
   check_converged(solution)
   solution$r_squared <- r_squared_of_sets(design, sets, groups, state, solution)
   # Where no set has levels, the sweep added one for all rows.

@@ -108,6 +108,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_effect_release
+void cpp_effect_release(SEXP system);
+RcppExport SEXP _wavetax_cpp_effect_release(SEXP systemSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< SEXP >::type system(systemSEXP);
+    cpp_effect_release(system);
+    return R_NilValue;
+END_RCPP
+}
 // cpp_effect_facts
 Rcpp::List cpp_effect_facts(SEXP system);
 RcppExport SEXP _wavetax_cpp_effect_facts(SEXP systemSEXP) {
@@ -611,6 +620,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_integer64_text", (DL_FUNC) &_wavetax_cpp_integer64_text, 1},
     {"_wavetax_cpp_write_output", (DL_FUNC) &_wavetax_cpp_write_output, 1},
     {"_wavetax_cpp_effect_system", (DL_FUNC) &_wavetax_cpp_effect_system, 8},
+    {"_wavetax_cpp_effect_release", (DL_FUNC) &_wavetax_cpp_effect_release, 1},
     {"_wavetax_cpp_effect_facts", (DL_FUNC) &_wavetax_cpp_effect_facts, 1},
     {"_wavetax_cpp_effect_inverse", (DL_FUNC) &_wavetax_cpp_effect_inverse, 1},
     {"_wavetax_cpp_effect_leverage", (DL_FUNC) &_wavetax_cpp_effect_leverage, 1},

@@ -61,6 +61,10 @@ SEXP cpp_effect_system(Rcpp::List sets, SEXP weights, double n, double columns, 
                 true, R_NilValue, Rcpp::List::create(sets, weights));
 }
 
+// Gives back the memory of a system that is not wanted any more, and not only when R collects it.
+// [[Rcpp::export(rng = false)]]
+void cpp_effect_release(SEXP system) { System(system).release(); }
+
 // What the system is, whatever is swept.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_effect_facts(SEXP system) {
@@ -99,8 +103,8 @@ double cpp_effect_shrink(SEXP system, Rcpp::NumericVector ridges) {
   return effects->is_dense() ? effects->log_determinant() : NA_REAL;
 }
 
-// What sweeping needs to know of columns: `pointer` for cpp_effect_sweep(); `means` less the centre of
-// the first set's groups where it has levels and nothing else.
+// What sweeping needs to know of columns: `pointer` for cpp_effect_sweep(); `means` of the first set's
+// groups where it has levels and nothing else.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, Rcpp::NumericVector centre, int threads) {
   if (centre.size() != columns.size()) Rcpp::stop("The centre is not one number for each column.");
@@ -109,7 +113,7 @@ Rcpp::List cpp_effect_sums(SEXP system, Rcpp::List columns, double n, Rcpp::Nume
   const Sums sums(new wavetax::ColumnSums(effects->sums(rows, wavetax::Numbers(centre.begin(), centre.end()))));
   Rcpp::RObject means;
   if (effects->only_levels_first())
-    means = as_table(sums->levels[0], sums->width, sums->levels[0].size() / sums->width, threads);
+    means = as_table(sums->levels[0], sums->width, sums->levels[0].size() / sums->width, threads, centre.begin());
   return Rcpp::List::create(Rcpp::Named("pointer") = sums, Rcpp::Named("squares") = sums->squares,
                             Rcpp::Named("means") = means);
 }

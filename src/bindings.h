@@ -17,12 +17,17 @@ inline Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
   return Eigen::Map<const Eigen::MatrixXd>(m.begin(), m.nrow(), m.ncol());
 }
 
-// A table as a matrix with a column for each of its `count` groups.
-inline Rcpp::NumericMatrix as_table(const wavetax::Numbers& values, std::size_t size, std::size_t count, int threads) {
+// A table as a matrix with a column for each of its `count` groups; where there is one, `centre` is
+// added to each column.
+inline Rcpp::NumericMatrix as_table(const wavetax::Numbers& values, std::size_t size, std::size_t count, int threads,
+                                    const double* centre = nullptr) {
   Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
-  const std::vector<std::size_t> cuts = wavetax::even_cuts(size * count, std::size_t{1} << 18);
+  const std::vector<std::size_t> cuts = wavetax::even_cuts(count, wavetax::piece_rows);
   wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-    std::copy(values.begin() + cuts[piece], values.begin() + cuts[piece + 1], out.begin() + cuts[piece]);
+    std::copy(values.begin() + cuts[piece] * size, values.begin() + cuts[piece + 1] * size,
+              out.begin() + cuts[piece] * size);
+    for (std::size_t g = cuts[piece]; centre && g < cuts[piece + 1]; ++g)
+      for (std::size_t c = 0; c < size; ++c) out[g * size + c] += centre[c];
   });
   return out;
 }

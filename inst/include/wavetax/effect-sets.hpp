@@ -52,13 +52,13 @@ class RowOrder {
 
   RowOrder(std::size_t n, const std::vector<Term>& by_row, const std::vector<Term>& others_by_row,
            const double* weights_by_row, int threads)
-      : first(by_row), others(others_by_row), n_(n), threads_(threads) {
-    const Groups& groups = by_row[0].groups;
+      : first(by_row), others(others_by_row), n_(n), threads_(threads), row_groups_(by_row[0].groups) {
+    const Groups& groups = row_groups_;
     start.assign(groups.count + 1, 0);
     for (std::size_t g = 0; groups.sizes && g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
     for (std::size_t r = 0; !groups.sizes && r < n; ++r) ++start[static_cast<std::size_t>(groups.codes[r])];
     for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] += start[g];
-    if (!groups.sorted) move_terms(groups);
+    if (!groups.sorted && (!others.empty() || first.size() > 1 || first[0].loading)) move_terms();
     set_weights(weights_by_row);
     lane.assign(1, 0);
     for (std::size_t l = 1; l < lanes; ++l)
@@ -80,15 +80,24 @@ class RowOrder {
 
   void set_weights(const double* by_row) {
     weights = by_row;
-    if (!by_row || place_.empty()) return;
+    if (!by_row || row_groups_.sorted) return;
     moved_weights_ = zeros(n_);
-    move(by_row, moved_weights_.data());
+    move(places(), by_row, moved_weights_.data());
     weights = moved_weights_.data();
   }
 
-  // From places to rows.
-  std::size_t place_of(std::size_t row) const {
-    return place_.empty() ? row : static_cast<std::size_t>(place_[row]);
+  // The place of each row, by a counting sort; empty where rows stand in order. It is made when it is
+  // wanted: nothing of a fit needs it for long.
+  std::vector<int> places() const {
+    std::vector<int> out;
+    if (row_groups_.sorted) return out;
+    std::vector<int> next(start.begin(), start.end() - 1);
+    allocate(out, n_);
+    for (std::size_t r = 0; r < n_; ++r) {
+      if (r + fetch_ahead < n_) __builtin_prefetch(&next[row_groups_.of(r + fetch_ahead)], 1);
+      out[r] = next[row_groups_.of(r)]++;
+    }
+    return out;
   }
 
   template <class Body>
@@ -97,51 +106,45 @@ class RowOrder {
   }
 
  private:
-  // Counting sort of the rows by group.
-  void move_terms(const Groups& groups) {
-    std::vector<int> next(start.begin(), start.end() - 1);
-    allocate(place_, n_);
-    for (std::size_t r = 0; r < n_; ++r) {
-      if (r + fetch_ahead < n_) __builtin_prefetch(&next[groups.of(r + fetch_ahead)], 1);
-      place_[r] = next[groups.of(r)]++;
-    }
+  void move_terms() {
+    const std::vector<int> place = places();
     const int* before = nullptr;
     for (Term& term : others) {
       if (term.groups.codes != before) {
         before = term.groups.codes;
         moved_codes_.emplace_back();
         allocate(moved_codes_.back(), n_);
-        move(term.groups.codes, moved_codes_.back().data());
+        move(place, term.groups.codes, moved_codes_.back().data());
       }
       term.groups.codes = moved_codes_.back().data();
       term.groups.sorted = false;
-      term.loading = moved_loading(term.loading);
+      term.loading = moved_loading(place, term.loading);
     }
-    for (Term& term : first) term.loading = moved_loading(term.loading);
+    for (Term& term : first) term.loading = moved_loading(place, term.loading);
   }
 
-  const double* moved_loading(const double* loading) {
+  const double* moved_loading(const std::vector<int>& place, const double* loading) {
     if (!loading) return nullptr;
     moved_loadings_.push_back(zeros(n_));
-    move(loading, moved_loadings_.back().data());
+    move(place, loading, moved_loadings_.back().data());
     return moved_loadings_.back().data();
   }
 
   template <class Value>
-  void move(const Value* from, Value* to) const {
+  void move(const std::vector<int>& place, const Value* from, Value* to) const {
     const std::size_t piece = std::size_t{1} << 18;
     for_each_piece((n_ + piece - 1) / piece, threads_, [&](std::size_t p) {
       const std::size_t end = std::min(n_, (p + 1) * piece);
       for (std::size_t r = p * piece; r < end; ++r) {
-        if (r + fetch_ahead < end) __builtin_prefetch(&to[place_[r + fetch_ahead]], 1);
-        to[place_[r]] = from[r];
+        if (r + fetch_ahead < end) __builtin_prefetch(&to[place[r + fetch_ahead]], 1);
+        to[place[r]] = from[r];
       }
     });
   }
 
   std::size_t n_;
   int threads_;
-  std::vector<int> place_;  // of each row; empty: as they are
+  Groups row_groups_;  // of the first set, by row
   std::vector<std::vector<int>> moved_codes_;
   std::vector<Numbers> moved_loadings_;
   Numbers moved_weights_;

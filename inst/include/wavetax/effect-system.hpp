@@ -247,7 +247,8 @@ class EffectSystem {
       for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
         group_leverage(g, inverse, by_place.data());
     });
-    for (std::size_t r = 0; r < n_; ++r) out[r] = by_place[order_->place_of(r)];
+    const std::vector<int> place = order_->places();
+    for (std::size_t r = 0; r < n_; ++r) out[r] = by_place[place.empty() ? r : static_cast<std::size_t>(place[r])];
     return out;
   }
 
