@@ -76,8 +76,11 @@ core_two_way_amemiya <- function(parts) {
   right <- rbind(
     c(equations[[1]]$own, equations[[1]]$other), c(equations[[2]]$other, equations[[2]]$own)
   )
+  # NA where the rows do not tell the two sets apart.
+  told <- all(is.finite(right)) && rcond(right) > 1e-12
   list(
-    sigma2_e = sigma2_e, sigma2 = solve(right, left), df_within = parts$within$df_residual,
+    sigma2_e = sigma2_e, sigma2 = if (told) solve(right, left) else c(NA_real_, NA_real_),
+    df_within = parts$within$df_residual,
     df_between = min(vapply(equations, `[[`, 0, "df"))
   )
 }

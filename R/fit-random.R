@@ -145,6 +145,7 @@ random_two_way <- function(design, groups, variance, names) {
   components <- if (variance == "amemiya") core_two_way_amemiya(parts) else core_two_way_swamy_arora(parts)
   check_enough_entities(components, names)
   check_noise_variance(components$sigma2_e, variance)
+  check_told_apart(components$sigma2, names)
   sigma2 <- mapply(check_positive_variance, components$sigma2, names)
   solution <- core_solve_two_way(parts, components$sigma2_e, sigma2)
   check_converged(solution)
@@ -219,6 +220,14 @@ check_enough_entities <- function(components, names) {
     sprintf("There are not more %s than coefficients, so the variance between them is not told.",
             list_words(plurals_of(names))),
     todo = "Use fewer regressors, or `fit_fixed()`."
+  )
+}
+
+check_told_apart <- function(sigma2, names) {
+  if (!anyNA(sigma2)) return(invisible())
+  stop_wavetax(
+    "too_few_entities", sprintf("These rows do not tell the variances of %s apart.", list_words(plurals_of(names))),
+    todo = "Use one of the two sets of effects, or `fit_fixed()`."
   )
 }
 

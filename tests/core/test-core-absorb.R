@@ -139,6 +139,22 @@ test_that("two-way random effects by iteration are those of the factor", {
   expect_equal(again$deviations, dense$deviations, tolerance = 1e-8)
 })
 
+test_that("a weighted column far from zero that hardly varies is swept to its own rounding", {
+  set.seed(6)
+  unit <- rep(1:40, each = 2)
+  period <- rep(1:2, 40)
+  small <- 1e-3 * runif(80)
+  w <- 10^runif(80, -2, 2)
+  for (order in list(1:80, sample(80))) {
+    x <- (1e6 + small)[order]
+    sets <- lapply(list(unit[order], period[order]), function(codes) core_effect_set(core_groups(codes)))
+    state <- core_absorb(core_rows(x, list(rnorm(80)), weights = w[order]), sets)
+    left <- stats::lm.wfit(cbind(stats::model.matrix(~ factor(unit) + factor(period))), 1e6 + small - 1e6, w)
+    expect_true(state$converged)
+    expect_equal(sum(state$within[, 2]^2), sum(w * left$residuals^2), tolerance = 1e-5)
+  }
+})
+
 test_that("means are exact to rounding for long groups far from zero, in any order of rows", {
   n <- 4e4
   # Whole numbers near 1e15: their sums pass what a double holds, their means do not.

@@ -84,7 +84,10 @@ struct OneWayState {
         const double* x = rows.columns[c] + at;
         const double from = centre ? centre[c] : 0.0;
         double mean = weighted_sum(x, w, size, from) / total;
-        if (w || size > short_group) mean += weighted_sum(x, w, size, from + mean) / total;
+        if (w || size > short_group) {
+          const double first = from + mean;
+          mean = (first - from) + weighted_sum(x, w, size, first) / total;
+        }
         means[group * width + c] = mean;
       }
       at = stop;
