@@ -1,8 +1,9 @@
 # One more walk over the rows of a fit, for what its errors sum up: the one place that knows whether
 # they are in memory or come in pieces.
 
-# Of the clusters that a column makes: list(products, the sum over clusters of s s', s the sum of their
-# scores in the regression's orthonormal coordinates; count; nested, for each set of effects whether its groups lie in one cluster each).
+# Of the clusters that a column makes: list(products, the sum over clusters of s s', s their scores in
+# the regression's orthonormal coordinates; count; nested, for each set of effects whether its groups lie
+# in one cluster each).
 cluster_sums <- function(fit, name) {
   if (!is.null(fit$design$pieces)) return(sums_in_pieces(fit, name))
   check_keeps_rows(fit, "clusters")
