@@ -84,6 +84,19 @@ class RView {
   wavetax::View view_;
 };
 
+// Sums by cluster the view's combination times the coordinates of its first columns, and hands them to
+// use(scores, coordinates, clusters).
+template <class Use>
+Rcpp::NumericMatrix with_scores(const Rcpp::List& view, const Rcpp::List& clusters, const Rcpp::NumericMatrix& factor,
+                                int threads, Use&& use) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = unpack(factor);
+  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
+  return use(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count);
+}
+
 }  // namespace
 
 // [[Rcpp::export(rng = false)]]
@@ -186,25 +199,20 @@ Rcpp::NumericVector cpp_weighted_level_sums(Rcpp::NumericMatrix levels, Rcpp::Nu
 // upper factor is `factor`: a column a cluster.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
-  const RView rows(view);
-  const Eigen::MatrixXd upper = unpack(factor);
-  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
-  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
-  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count, threads);
+  return with_scores(view, clusters, factor, threads,
+                     [=](const wavetax::Numbers& scores, std::size_t width, std::size_t count) {
+                       return as_table(scores, width, count, threads);
+                     });
 }
 
 // The sum over clusters of those sums' products, which are not kept.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor,
                                          int threads) {
-  const RView rows(view);
-  const Eigen::MatrixXd upper = unpack(factor);
-  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
-  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
-  return pack(wavetax::column_products(sums.scores().data(), by.count, static_cast<std::size_t>(upper.cols()),
-                                       threads));
+  return with_scores(view, clusters, factor, threads,
+                     [=](const wavetax::Numbers& scores, std::size_t width, std::size_t count) {
+                       return pack(wavetax::column_products(scores.data(), count, width, threads));
+                     });
 }
 
 // The sum of s s' over the columns s of a matrix.

@@ -30,8 +30,8 @@ void interleave(const std::vector<const Value*>& columns, std::size_t n, Value n
 }
 
 // The lower median of x in every group; `none` for a group of fewer than `least` values.
-inline Numbers group_medians(const double* x, const int* codes, std::size_t n,
-                                         std::size_t groups, std::size_t least, double none) {
+inline Numbers group_medians(const double* x, const int* codes, std::size_t n, std::size_t groups,
+                             std::size_t least, double none) {
   std::vector<std::size_t> start(groups + 1, 0);
   for (std::size_t i = 0; i < n; ++i) ++start[static_cast<std::size_t>(codes[i])];
   std::partial_sum(start.begin(), start.end(), start.begin());

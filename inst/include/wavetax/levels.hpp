@@ -13,8 +13,7 @@ namespace wavetax {
 // set of effects takes from y - x'b. Where the column of ones has levels of its own, `ones` is its
 // place, and a column's centre is taken off times that level.
 inline Numbers combined_levels(const double* levels, std::size_t groups, std::size_t width,
-                                           const double* combination, const double* centre, std::size_t ones,
-                                           int threads) {
+                               const double* combination, const double* centre, std::size_t ones, int threads) {
   Numbers out = zeros(groups);
   const std::vector<std::size_t> cuts = even_cuts(groups, piece_rows);
   for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {

@@ -52,8 +52,8 @@ inline Numbers weighted_sums(const Rows& rows, int threads) {
 struct OneWayState {
   std::size_t count = 0;       // of groups
   std::size_t width = 0;
-  Numbers weight;  // by group: sum of weights, 0 where the group has no row
-  Numbers means;   // count x width, one group after another
+  Numbers weight;              // by group: sum of weights, 0 where the group has no row
+  Numbers means;               // count x width, one group after another
   Triangle within;             // factor of the rows less their group's mean
 
   OneWayState(std::size_t count_, std::size_t width_)
@@ -134,31 +134,6 @@ struct OneWayState {
   }
 
   static std::size_t lanes_of(std::size_t count) { return (count + piece_rows - 1) / piece_rows; }
-
-  // The same of rows that weigh one, in groups whose sizes are known.
-  template <class Known>
-  void add_counted(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end, bool less_means,
-                   const double* centre, double* table) const {
-    const std::size_t p = Known::of(width);
-    const double* const* column = rows.columns.data();
-    const double* mean = means.data();
-    const Numbers none(p, 0.0);
-    const double* const from = centre ? centre : none.data();
-    for (std::size_t r = begin; r < end; ++r) {
-      if (r + fetch_ahead < end) {
-        const std::size_t next = static_cast<std::size_t>(codes[r + fetch_ahead]) - 1;
-        __builtin_prefetch(table + next * p, 1);
-        if (less_means) __builtin_prefetch(mean + next * p, 0);
-      }
-      const std::size_t group = static_cast<std::size_t>(codes[r]) - 1;
-      double* sum = table + group * p;
-      if (less_means) {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c] - mean[group * p + c];
-      } else {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c];
-      }
-    }
-  }
 
   // Adds rows [begin, end), in the second round less their groups' means, to the table; and their
   // weights where a group has a place for them.
@@ -245,28 +220,9 @@ inline OneWayState accumulate_one_way(const Rows& rows, const Groups& groups, in
   return state;
 }
 
-// Factor of one row a group: scale_g * [1, mean_g].
-inline Triangle group_triangle(const double* means, std::size_t groups, std::size_t width,
-                               const double* scale, int threads) {
-  const std::size_t pieces = (groups + piece_rows - 1) / piece_rows;
-  std::vector<Triangle> parts(pieces, Triangle(width + 1));
-  for_each_piece(pieces, threads, [&](std::size_t piece) {
-    Numbers block(block_rows * (width + 1));
-    const std::size_t last = std::min(groups, (piece + 1) * piece_rows);
-    for (std::size_t at = piece * piece_rows; at < last; at += block_rows) {
-      const std::size_t count = std::min(block_rows, last - at);
-      std::copy(scale + at, scale + at + count, block.begin());
-      for (std::size_t c = 0; c < width; ++c)
-        for (std::size_t g = 0; g < count; ++g)
-          block[(c + 1) * block_rows + g] = scale[at + g] * means[(at + g) * width + c];
-      parts[piece].absorb(block.data(), count);
-    }
-  });
-  return merge_in_order(parts, width + 1);
-}
-
-// Factor of the rows of a table, times `scale`.
-inline Triangle table_triangle(const double* table, std::size_t count, std::size_t width, double scale, int threads) {
+// Factor of `count` rows whose numbers are value(row, column).
+template <class Value>
+Triangle triangle_of(std::size_t count, std::size_t width, int threads, Value&& value) {
   const std::vector<std::size_t> cuts = even_cuts(count, piece_rows);
   std::vector<Triangle> parts(cuts.size() - 1, Triangle(width));
   for_each_piece(parts.size(), threads, [&](std::size_t piece) {
@@ -274,11 +230,25 @@ inline Triangle table_triangle(const double* table, std::size_t count, std::size
     for (std::size_t at = cuts[piece]; at < cuts[piece + 1]; at += block_rows) {
       const std::size_t rows = std::min(block_rows, cuts[piece + 1] - at);
       for (std::size_t c = 0; c < width; ++c)
-        for (std::size_t r = 0; r < rows; ++r) block[c * block_rows + r] = scale * table[(at + r) * width + c];
+        for (std::size_t r = 0; r < rows; ++r) block[c * block_rows + r] = value(at + r, c);
       parts[piece].absorb(block.data(), rows);
     }
   });
   return merge_in_order(parts, width);
+}
+
+// Factor of one row a group: scale_g * [1, mean_g].
+inline Triangle group_triangle(const double* means, std::size_t groups, std::size_t width,
+                               const double* scale, int threads) {
+  return triangle_of(groups, width + 1, threads, [=](std::size_t g, std::size_t c) {
+    return c == 0 ? scale[g] : scale[g] * means[g * width + c - 1];
+  });
+}
+
+// Factor of the rows of a table, times `scale`.
+inline Triangle table_triangle(const double* table, std::size_t count, std::size_t width, double scale, int threads) {
+  return triangle_of(count, width, threads,
+                     [=](std::size_t g, std::size_t c) { return scale * table[g * width + c]; });
 }
 
 // The sum of s s' over `count` vectors s of `width` numbers, one after another.
@@ -328,8 +298,8 @@ inline Eigen::MatrixXd coordinate_gram(const double* means, std::size_t groups, 
 
 // Of f, a combination of the columns, and y, the last of them, by group, means less `centre`: sums of
 // size f f, f y, y y; then f, y, f f, f y and y y of each group once. Empty groups do not count.
-inline Numbers mean_moments(const double* means, std::size_t groups, std::size_t width,
-                                        const double* sizes, const double* combination, const double* centre) {
+inline Numbers mean_moments(const double* means, std::size_t groups, std::size_t width, const double* sizes,
+                            const double* combination, const double* centre) {
   Numbers out(8, 0.0);
   for (std::size_t g = 0; g < groups; ++g) {
     if (sizes[g] == 0.0) continue;
