@@ -121,6 +121,10 @@ cpp_code_text <- function(x) {
     .Call(`_wavetax_cpp_code_text`, x)
 }
 
+cpp_read_numerals <- function(cells, comma, point, share, currencies, missing, sample) {
+    .Call(`_wavetax_cpp_read_numerals`, cells, comma, point, share, currencies, missing, sample)
+}
+
 cpp_available_threads <- function() {
     .Call(`_wavetax_cpp_available_threads`)
 }

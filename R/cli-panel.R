@@ -30,7 +30,7 @@ cli_check <- function(args) {
   check_print_format(parsed$options$format)
   data <- cli_read(parsed)
   found <- if (is.null(parsed$options$period)) {
-    wide <- problem_wide(data)
+    wide <- problem_shape(data, parsed$options$entity, NULL)
     if (is.null(wide)) cli_needs(parsed$options, "period")
     new_panel_problems(list(wide), NULL, NULL)
   } else {
@@ -135,9 +135,8 @@ cli_read <- function(parsed) {
   if (!is.null(sheet) && !file_extension(parsed$args) %in% c("xlsx", "xls")) {
     stop_usage("--sheet has no effect: ", sQuote(parsed$args, FALSE), " is no spreadsheet.")
   }
-  if (is.null(sheet)) sheet <- 1L
   if (is.character(sheet) && grepl("^[0-9]{1,6}$", sheet)) sheet <- as.integer(sheet)
-  read_table_file(parsed$args, sheet = sheet)
+  read_tables(parsed$args, read_options(sheet = sheet))
 }
 
 cli_print <- function(object, table, format) {

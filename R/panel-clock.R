@@ -5,16 +5,17 @@
 
 # A clock is a list: clock (by row, 0 where missing), periods (a label for each tick
 # seen, in order), ticks (their place on the clock), step, unit (NULL for numbers).
-period_clock <- function(x, order = NULL) {
+period_clock <- function(x, order = NULL, format = NULL) {
   if (!is.null(order)) return(label_clock(x, order))
   if (is.ordered(x)) return(label_clock(x, levels(x)))
-  if (inherits(x, "Date")) return(date_clock(x))
-  if (is.factor(x) || is.character(x)) return(text_clock(x))
+  if (inherits(x, c("Date", "POSIXct"))) return(date_clock(x))
+  if (is.factor(x) || is.character(x)) return(text_clock(x, format))
   ranked <- rank_key(x)
-  months <- are_months(as.numeric(ranked$values))
-  ticks <- as.numeric(ranked$values)
-  if (months) ticks <- 12 * (ticks %/% 100) + ticks %% 100
-  clock_of(ticks, ranked$codes, ranked$values, unit = if (months) "month")
+  values <- as.numeric(ranked$values)
+  if (are_days(values)) return(day_clock(number_days(values), ranked$codes, ranked$values))
+  months <- are_months(values)
+  if (months) values <- 12 * (values %/% 100) + values %% 100
+  clock_of(values, ranked$codes, ranked$values, unit = if (months) "month")
 }
 
 # Whole numbers such as 201812 and 201901, which are one month apart.
@@ -22,14 +23,37 @@ are_months <- function(values) {
   length(values) > 0 && all(values >= 180001 & values <= 220012) && all(values %% 100 >= 1 & values %% 100 <= 12)
 }
 
+# Whole numbers such as 20010331, all of them dates.
+are_days <- function(values) {
+  length(values) > 0 && all(values >= 18000101 & values <= 22001231) && !anyNA(number_days(values))
+}
+number_days <- function(values) as.Date(formatC(values, format = "d", width = 8), "%Y%m%d", optional = TRUE)
+
 date_clock <- function(x) {
-  ranked <- rank_key(as.numeric(x))
+  ranked <- rank_key(as.numeric(if (inherits(x, "POSIXct")) as.Date(x, tz = time_zone(x)) else x))
   days <- as.Date(ranked$values, origin = "1970-01-01")
+  day_clock(days, ranked$codes, days)
+}
+
+time_zone <- function(x) {
+  zone <- attr(x, "tzone")
+  if (is.null(zone)) "" else zone[1]
+}
+
+# Times that are all midnight are dates.
+is_midnight <- function(x) {
+  if (!inherits(x, "POSIXct")) return(FALSE)
+  times <- as.POSIXlt(unique(x))
+  all(is.na(times) | times$hour == 0 & times$min == 0 & times$sec == 0)
+}
+
+# Dates that share their day of the month, or all end a month, are months.
+day_clock <- function(days, codes, labels) {
   lt <- as.POSIXlt(days)
   ends <- as.POSIXlt(days + 1)
   by_month <- length(unique(lt$mday)) == 1 || all(ends$mday == 1)
   ticks <- if (by_month) lt$year * 12 + lt$mon else as.numeric(days)
-  clock_of(ticks, ranked$codes, days, unit = if (by_month) "month" else "day")
+  clock_of(ticks, codes, labels, unit = if (by_month) "month" else "day")
 }
 
 label_clock <- function(x, order) {
@@ -54,69 +78,13 @@ label_clock <- function(x, order) {
   list(clock = clock, periods = order[seen], ticks = seen - seen[1] + 1L, step = 1, unit = "label")
 }
 
-text_clock <- function(x) {
+text_clock <- function(x, format = NULL) {
   ranked <- rank_key(as.character(x))
-  read <- read_periods(ranked$values)
-  if (is.null(read)) stop_text_periods(ranked$values)
-  clock_of(read$ticks, ranked$codes, ranked$values, read$unit)
-}
-
-# Ways to write a period, each a pattern and what its parts count.
-period_forms <- list(
-  year = list("^([0-9]{4})$", function(p) as.numeric(p[, 2])),
-  quarter = list("^([0-9]{4})[-._ ]?[Qq]([1-4])$", function(p) 4 * as.numeric(p[, 2]) + as.numeric(p[, 3])),
-  month = list("^([0-9]{4})[-._/ ]?[Mm]?(0[1-9]|1[0-2])$",
-               function(p) 12 * as.numeric(p[, 2]) + as.numeric(p[, 3])),
-  month = list("^([A-Za-z]{3,9})[-._ ]*([0-9]{4})$", function(p) {
-    12 * as.numeric(p[, 3]) + match(tolower(substr(p[, 2], 1, 3)), tolower(month.abb))
-  }),
-  week = list("^([0-9]{4})-?[Ww](0[1-9]|[1-4][0-9]|5[0-3])$", function(p) iso_week(p[, 2], p[, 3])),
-  day = list("^([0-9]{4}-[0-9]{2}-[0-9]{2})$", function(p) as.numeric(as.Date(p[, 2], optional = TRUE)))
-)
-
-# Weeks since 1970 of an ISO week: the one that holds the year's 4 January is the first.
-iso_week <- function(year, week) {
-  fourth <- as.Date(paste0(year, "-01-04"))
-  monday <- as.numeric(fourth) - (as.POSIXlt(fourth)$wday + 6) %% 7
-  (monday + 3) / 7 + as.numeric(week)
-}
-
-# The one form that all values have, with its ticks, or NULL.
-read_periods <- function(values) {
-  if (length(values) == 0) return(list(ticks = numeric(), unit = NULL))
-  values <- trimws(values)
-  for (f in seq_along(period_forms)) {
-    form <- period_forms[[f]]
-    parts <- regmatches(values, regexec(form[[1]], values))
-    if (any(lengths(parts) == 0)) next
-    ticks <- form[[2]](do.call(rbind, parts))
-    if (anyNA(ticks)) next
-    unit <- names(period_forms)[f]
-    return(list(ticks = ticks, unit = if (unit != "year") unit))
-  }
-  NULL
-}
-
-# Which of different values are not written in the form that most of them have.
-odd_periods <- function(values) {
-  forms <- vapply(values, function(value) {
-    read <- read_periods(value)
-    if (is.null(read)) "none" else if (is.null(read$unit)) "year" else read$unit
-  }, character(1))
-  known <- forms[forms != "none"]
-  if (length(known) == 0) rep(TRUE, length(values)) else forms != names(which.max(table(known)))
-}
-
-stop_text_periods <- function(values) {
-  odd <- values[odd_periods(values)]
-  stop_wavetax(
-    "key_kind", "The periods are text that is not all of one kind.",
-    where = sprintf("See %s.", list_some(dQuote(odd, FALSE))),
-    todo = c(
-      "Periods can be years, quarters (2014Q3), months (2014-03, Mar 2014), weeks (2014-W07) or dates.",
-      "Labels of your own need their order: `periods = c(\"before\", \"during\", \"after\")`."
-    )
-  )
+  read <- read_periods(ranked$values, format)
+  if (is.null(read)) stop_text_periods(ranked$values, format)
+  if (!is.null(read$question)) stop_period_question(read$question)
+  if (is.null(read$dates)) return(clock_of(read$ticks, ranked$codes, ranked$values, read$unit))
+  day_clock(read$dates, ranked$codes, ranked$values)
 }
 
 clock_of <- function(ticks, codes, values, unit) {
@@ -158,7 +126,8 @@ step_words <- function(index) {
   if (index$unit == "label") return("in the order given")
   named <- c(
     "month 1" = "monthly", "month 3" = "quarterly", "month 12" = "yearly", "quarter 1" = "quarterly",
-    "quarter 4" = "yearly", "week 1" = "weekly", "day 1" = "daily", "day 7" = "weekly"
+    "quarter 4" = "yearly", "half-year 1" = "half-yearly", "half-year 2" = "yearly", "week 1" = "weekly",
+    "day 1" = "daily", "day 7" = "weekly"
   )
   word <- named[paste(index$unit, step)]
   if (is.na(word)) paste("every", label_text(step), plural_of(index$unit)) else unname(word)

@@ -149,10 +149,11 @@ check_key_kind <- function(x, name, role) {
   good <- if (role == "entity") {
     ordinary
   } else {
-    inherits(x, "Date") || is.character(x) || is.factor(x) || is_whole(x)
+    inherits(x, "Date") || is.character(x) || is.factor(x) || is_whole(x) || is_midnight(x)
   }
   if (good) return(invisible())
-  kind <- if (is.numeric(x)) "broken or infinite numbers" else kind_words(x)
+  kind <- if (is.numeric(x)) "broken or infinite numbers" else if (inherits(x, "POSIXct")) "times of day" else
+    kind_words(x)
   stop_wavetax(
     "key_kind", sprintf("The %s column `%s` is %s.", role, name, kind),
     where = if (length(x) > 0 && is.atomic(x)) sprintf("It starts with %s.", list_some(label_text(utils::head(x, 3)))),
@@ -179,7 +180,8 @@ check_no_missing_key <- function(codes, name) {
   stop_wavetax(
     "missing_keys", sprintf("`%s` is missing in %s.", name, count_of(length(rows), "row")),
     where = sprintf("See %s.", row_words(rows, 5)),
-    todo = "Fill the key in, or leave the rows out: `panel_repair(..., drop = \"missing keys\")`."
+    todo = c("Fill the key in, or leave the rows out: `panel_repair(data, found, drop = \"missing keys\")`, with",
+             "`found <- panel_problems(data, ...)`. Both take the path of a file too.")
   )
 }
 
@@ -211,7 +213,8 @@ check_no_repeated_key <- function(index) {
     where = paste0(list_words(shown), "."),
     todo = c(
       sprintf("Is another column the entity, such as one that tells the rows of one %s apart?", index$entity),
-      "See them all with `panel_problems()`; `panel_repair(..., repeated = \"first\")` keeps the first of each."
+      "See them all with `found <- panel_problems(data, ...)`; `panel_repair(data, found, repeated = \"first\")` keeps",
+      "the first of each. Both take the path of a file too."
     )
   )
 }

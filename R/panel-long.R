@@ -1,49 +1,99 @@
-#' From periods as columns to periods as rows, and back
+#' From other layouts to a row for each entity and period, and back
 #'
-#' Question answered: *my file has a column for each year; how do I get a row for each?*
-#' Variables and periods are found in the column names: `nights_2009`, `2009.nights`,
-#' `nights2009`, `nights_2014Q3`, `nights_Mar2014`, or by a written pattern. Columns without a period are
-#' fixed over time and repeated. What was recognised is said in a message.
+#' Question answered: *my file has a column for each year (or a row for each indicator, or a column
+#' for each entity); how do I get a row for each entity and period?* The layout is found, and said:
 #'
-#' @param data A data frame with a row for each entity.
-#' @param entity The entity's column, bare or quoted.
-#' @param period Name of the new column of periods.
+#' * periods across: a row an entity, columns such as `nights_2009`, `2009.nights`, `nights2009`,
+#'   `nights_2014Q3`, `Mar 2014`, `2014 [YR2014]`, or by a written pattern;
+#' * a row an entity and indicator, periods across: the indicators become columns;
+#' * a row an entity, indicator and period with one column of values: the same;
+#' * a row a period, entities across.
+#'
+#' Columns without a period are fixed over time and repeated. Text that is numbers in one way only is read as
+#' such, as by [read_panel()].
+#'
+#' @param data A data frame, or the path of a file.
+#' @param entity The entity's column, bare or quoted; with entities across, its name to be.
+#' @param period The column of periods to be, bare or quoted, or the one that is there.
 #' @param pattern `NULL`, or a regular expression with the two groups `(?<variable>...)`
 #'   and `(?<period>...)`, such as `"^(?<variable>[a-z]+)\\\\.t(?<period>[0-9]+)$"`.
 #' @param periods For periods that are labels: all of them, in order.
 #' @param empty Whether to keep rows in which every variable is missing.
+#' @param indicator The column that names the indicators, bare or quoted; `NULL` finds it.
+#' @param value The column of values, bare or quoted; with entities across, its name to be.
+#' @param ... For a path: what [read_panel()] takes to read it.
 #' @return `panel_to_long()`: a [panel_frame()] with the entity, the period, the fixed
 #'   columns and a column a variable. `panel_to_wide()`: a data frame with a row for each
-#'   entity, and a column `variable_period` for each variable that moves.
+#'   entity, and a column `variable_period` for each variable that moves; `panel_to_long()` reads it
+#'   back (periods that are labels by `periods`).
 #' @section Errors:
-#' `wavetax_error_no_period_columns` when no period is found in the names;
+#' `wavetax_error_no_period_columns` when no layout is found;
 #' `wavetax_error_duplicate_keys` when an entity has several rows;
 #' `wavetax_error_mixed_kinds` when a variable is text in one period and numbers in
 #' another.
 #' @examples
 #' wide <- read.csv(system.file("extdata", "harbours-wide.csv", package = "wavetax"))
-#' long <- panel_to_long(wide, harbour, period = "season")
+#' long <- panel_to_long(wide, harbour, season)
 #' long
 #' identical(names(panel_to_wide(long))[1:3], names(wide)[1:3])
 #' @export
 panel_to_long <- function(data, entity, period = "period", pattern = NULL, periods = NULL,
-                          empty = FALSE) {
-  check_is_table(data)
-  data <- plain_data_frame(data)
+                          empty = FALSE, indicator = NULL, value = NULL, ...) {
+  data <- table_of(data, ..., settle = TRUE)
   check_has_rows(data)
   check_flag(empty, "empty")
   check_periods(periods)
   if (!is.null(pattern)) check_pattern(pattern)
-  entity <- column_name(rlang::enquo(entity), data, "entity")
-  check_new_name(period, setdiff(names(data), entity))
+  entity <- new_or_old_name(rlang::enquo(entity), data, "entity")
+  period <- new_or_old_name(rlang::enquo(period), data, "period")
+  optional <- function(quo, role) if (!rlang::quo_is_null(quo)) new_or_old_name(quo, data, role)
+  indicator <- optional(rlang::enquo(indicator), "indicator")
+  value <- optional(rlang::enquo(value), "value")
+  if (!is.null(indicator)) check_columns(indicator, data)
+  shape <- find_shape(data, entity, period, pattern = pattern, periods = periods, indicator = indicator, value = value,
+                      asked = TRUE)
+  if (is.null(shape)) {
+    if (!entity %in% names(data)) stop_no_column(entity, names(data))
+    check_one_row_each(data, entity)
+    stop_no_period_columns(data, pattern)
+  }
+  lay_out(data, shape, entity, period, periods, empty)
+}
+
+# A name of one column, which need not be there yet.
+new_or_old_name <- function(quo, data, role) {
+  name <- written_name(quo)
+  if (is.null(name) || !nzchar(name)) return(column_name(quo, data, role))
+  name
+}
+
+# Each layout as a plain wide table, and then as a panel.
+lay_out <- function(data, shape, entity, period, periods, empty, quiet = FALSE) {
+  if (shape$form == "across") {
+    check_new_name(entity, names(data))
+    return(from_across(data, shape, entity, period, periods, empty, quiet))
+  }
+  if (shape$form == "indicators") {
+    if (!quiet) say_indicators(data, shape)
+    return(from_indicators(data, shape, entity, period, periods))
+  }
+  if (shape$form == "indicators across") {
+    if (!quiet) say_indicators(data, shape)
+    data <- indicators_to_columns(data, shape, entity)
+    shape$found <- find_period_columns(setdiff(names(data), entity), "^(?<variable>.*)\u001f(?<period>.*)$")
+  }
+  check_new_name(period, setdiff(names(data), c(entity, shape$found$column)))
   check_one_row_each(data, entity)
-  found <- find_period_columns(setdiff(names(data), entity), pattern)
-  if (is.null(found)) stop_no_period_columns(data, pattern)
+  periods_to_rows(data, shape$found, entity, period, periods, empty, quiet)
+}
+
+periods_to_rows <- function(data, found, entity, period, periods, empty, quiet) {
   variables <- unique(found$variable)
+  check_new_variables(variables, setdiff(names(data), found$column), period)
   values <- unique(found$period)
   values <- values[order(period_order(values, periods))]
   fixed <- setdiff(names(data), c(entity, found$column))
-  say_recognised(variables, values, fixed)
+  if (!quiet) say_recognised(variables, values, fixed)
   n <- nrow(data)
   each <- length(values)
   watched <- along_with_progress(variables, "Laying out the variables")
@@ -64,6 +114,65 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
   }
   out <- structure(out, class = "data.frame", row.names = .set_row_names(length(out[[1]])))
   new_panel_frame(out, entity, period, periods)
+}
+
+# One row an entity: each indicator and period a column, named by both.
+indicators_to_columns <- function(data, shape, entity) {
+  who <- unique(data[[entity]])
+  fixed <- setdiff(names(data), c(entity, shape$indicator, shape$found$column))
+  fixed <- fixed[vapply(data[fixed], function(x) same_within(x, data[[entity]]), TRUE)]
+  out <- data[match(who, data[[entity]]), c(entity, fixed), drop = FALSE]
+  for (one in unique(data[[shape$indicator]])) {
+    rows <- which(data[[shape$indicator]] == one)
+    at <- match(who, data[[entity]][rows])
+    for (i in seq_len(nrow(shape$found))) {
+      out[[paste(one, shape$found$period[i], sep = "\u001f")]] <- data[[shape$found$column[i]]][rows][at]
+    }
+  }
+  rownames(out) <- NULL
+  out
+}
+
+# A row an entity, indicator and period: a column an indicator.
+from_indicators <- function(data, shape, entity, period, periods) {
+  keys <- c(entity, period)
+  key <- join_key(data, keys)
+  all_keys <- unique(key)
+  fixed <- setdiff(names(data), c(keys, shape$indicator, shape$value))
+  fixed <- fixed[vapply(data[fixed], function(x) same_within(x, key), TRUE)]
+  out <- data[match(all_keys, key), c(keys, fixed), drop = FALSE]
+  indicators <- as.character(unique(data[[shape$indicator]]))
+  check_new_variables(indicators, names(out), NULL)
+  for (one in indicators) {
+    rows <- which(data[[shape$indicator]] == one)
+    out[[one]] <- data[[shape$value]][rows][match(all_keys, key[rows])]
+  }
+  rownames(out) <- NULL
+  out[[period]] <- settle_period(out[[period]], period)
+  new_panel_frame(out, entity, period, periods)
+}
+
+# A row a period, a column an entity.
+from_across <- function(data, shape, entity, period, periods, empty, quiet) {
+  if (!quiet) {
+    tell_wavetax(c(i = sprintf("%s across: %s.", count_of(length(shape$columns), "entity"), list_some(shape$columns, 6)),
+                   i = sprintf("Their values are in `%s`.", shape$value)), class = "wavetax_message_recognised")
+  }
+  n <- nrow(data)
+  each <- length(shape$columns)
+  kinds <- variable_columns(data, shape$columns, shape$value)
+  out <- list(rep(shape$columns, each = n), rep(settle_period(data[[shape$period]], period), times = each),
+              do.call(c, lapply(kinds, function(x) if (is.null(x)) rep(NA, n) else x)))
+  names(out) <- c(entity, period, shape$value)
+  out <- structure(out, class = "data.frame", row.names = .set_row_names(n * each))
+  if (!empty) out <- out[!is.na(out[[shape$value]]), , drop = FALSE]
+  rownames(out) <- NULL
+  new_panel_frame(out, entity, period, periods)
+}
+
+same_within <- function(x, key) {
+  first <- match(key, key)
+  all((is.na(x) & is.na(x[first])) | (!is.na(x) & !is.na(x[first]) & x == x[first]))
 }
 
 rep_each <- function(x, each) {
@@ -95,6 +204,12 @@ say_recognised <- function(variables, values, fixed) {
   )
 }
 
+say_indicators <- function(data, shape) {
+  indicators <- unique(data[[shape$indicator]])
+  tell_wavetax(c(i = sprintf("%s in `%s` become columns: %s.", count_of(length(indicators), "indicator"), shape$indicator,
+                             list_some(indicators, 8))), class = "wavetax_message_recognised")
+}
+
 check_new_name <- function(name, taken) {
   if (is.character(name) && length(name) == 1 && nzchar(name) && !name %in% taken) return(invisible())
   stop_wavetax("name_taken", sprintf("The new column cannot be called %s.", list_words(sQuote(name, FALSE))),
@@ -115,6 +230,17 @@ check_one_row_each <- function(data, entity) {
   )
 }
 
+# Names of variables come from headings and cells: none may be a column's already.
+check_new_variables <- function(variables, taken, period) {
+  both <- intersect(variables, c(taken, period))
+  if (length(both) == 0 && !anyNA(variables)) return(invisible())
+  if (anyNA(variables)) {
+    stop_wavetax("name_taken", "The name of an indicator is missing in some rows.", todo = "Fill it in, or leave those rows out.")
+  }
+  stop_wavetax("name_taken", sprintf("A variable would be called %s, as another column is.", list_words(sQuote(both, FALSE))),
+               todo = "Rename that column first.")
+}
+
 stop_no_period_columns <- function(data, pattern) {
   stop_wavetax(
     "no_period_columns", "No periods were found in the column names.",
@@ -126,54 +252,12 @@ stop_no_period_columns <- function(data, pattern) {
   )
 }
 
-# Column names that are a variable and a period, at least two periods of one variable.
-period_name_patterns <- c(
-  sprintf("^(?<variable>.*)[_. -](?<period>(?i:%s)[a-z]*[_. -]?[0-9]{4})$", paste(month.abb, collapse = "|")),
-  "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>(?:1[89]|20)[0-9]{2}[_. -](?:0[1-9]|1[0-2]))$",
-  "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>[0-9]{4}[-_. ]?[QqMmWw][0-9]{1,2})$",
-  "^(?<variable>.*[^0-9_. -])[_. -]?(?<period>(?:1[89]|20)[0-9]{2})$",
-  "^[Xx]?(?<period>(?:1[89]|20)[0-9]{2})[_. -](?<variable>[^0-9].*)$",
-  "^[XxYy]?(?<period>(?:1[89]|20)[0-9]{2})(?<variable>)$"
-)
-
-find_period_columns <- function(names, pattern = NULL) {
-  patterns <- if (is.null(pattern)) period_name_patterns else pattern
-  for (one in patterns) {
-    match <- regexpr(one, names, perl = TRUE)
-    hit <- match > 0
-    if (sum(hit) < 2) next
-    start <- attr(match, "capture.start")
-    length <- attr(match, "capture.length")
-    if (!all(c("variable", "period") %in% colnames(start))) {
-      stop_wavetax("pattern", "The pattern has no groups (?<variable>...) and (?<period>...).",
-                   todo = "For example `\"^(?<variable>[a-z]+)_(?<period>[0-9]+)$\"`.")
-    }
-    part <- function(group) substring(names, start[, group], start[, group] + length[, group] - 1)[hit]
-    found <- data.frame(column = names[hit], variable = part("variable"), period = part("period"))
-    found$variable[!nzchar(found$variable)] <- "value"
-    several <- found$variable %in% found$variable[duplicated(found$variable)]
-    if (any(several)) return(found[several, ])
-  }
-  NULL
-}
-
 check_pattern <- function(pattern) {
   check_text(pattern, "pattern", "Give one regular expression in quotes.", kind = "pattern")
   good <- tryCatch(suppressWarnings(is.integer(regexpr(pattern, "a", perl = TRUE))), error = function(cnd) FALSE)
   if (good) return(invisible())
   stop_wavetax("pattern", sprintf("The pattern %s is not a regular expression.", dQuote(pattern, FALSE)),
                todo = "For example `\"^(?<variable>[a-z]+)_(?<period>[0-9]+)$\"`.")
-}
-
-period_order <- function(values, periods) {
-  if (!is.null(periods)) return(match(values, periods))
-  read <- read_periods(values)
-  if (is.null(read)) suppressWarnings(as.numeric(values)) else read$ticks
-}
-
-period_values <- function(values) {
-  numbers <- suppressWarnings(as.integer(values))
-  if (!anyNA(numbers) && all(as.character(numbers) == values)) numbers else values
 }
 
 # The columns of one variable, all of one kind; NULL where a period has no column, or one
@@ -195,47 +279,3 @@ variable_columns <- function(data, columns, variable) {
   lapply(present, function(x) if (is.factor(x)) as.character(x) else x)
 }
 
-#' @rdname panel_to_long
-#' @param variables Columns that get one column a period; `NULL`: all that vary within an
-#'   entity. Other columns that vary are left out, which is said.
-#' @export
-panel_to_wide <- function(data, variables = NULL) {
-  check_is_panel(data)
-  index <- panel_index(data)
-  others <- setdiff(names(data), c(index$entity, index$period))
-  check_texts(variables, "variables", "Name columns in quotes.")
-  if (!is.null(variables)) check_columns(variables, data)
-  moving <- variables
-  if (is.null(variables)) moving <- others[!vapply(data[others], fixed_within, logical(1), index)]
-  labels <- format_period(index$periods)
-  N <- length(index$entities)
-  first <- match(seq_len(N), index$codes)
-  order <- order(first)
-  at <- (match(index$clock, index$ticks) - 1) * N + index$codes
-  rest <- setdiff(others, moving)
-  varies <- rest[!vapply(data[rest], fixed_within, logical(1), index)]
-  if (length(varies) > 0) {
-    tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
-                  class = "wavetax_message_left_out")
-  }
-  fixed <- c(index$entity, setdiff(rest, varies))
-  out <- plain_data_frame_keeping_names(data)[first[order], fixed, drop = FALSE]
-  for (variable in moving) {
-    source <- data[[variable]]
-    rows <- rep(NA_integer_, N * length(labels))
-    rows[at] <- seq_along(source)
-    rows <- matrix(rows, N)[order, , drop = FALSE]
-    for (p in seq_along(labels)) out[[paste0(variable, "_", labels[p])]] <- source[rows[, p]]
-  }
-  rownames(out) <- NULL
-  out
-}
-
-format_period <- function(x) label_text(x)
-
-# Whether a column never differs (nor goes missing) within an entity.
-fixed_within <- function(x, index) {
-  first <- match(seq_along(index$entities), index$codes)
-  reference <- x[first][index$codes]
-  all((is.na(x) & is.na(reference)) | (!is.na(x) & !is.na(reference) & x == reference))
-}

@@ -3,7 +3,7 @@
 # The keys of a table that may be broken: entity codes and clock by row, 0 where missing
 # or not to be read. Row numbers of stray rows (totals, blanks, headers), which are taken
 # out of both, and of periods that are far from the others or could not be read.
-problem_keys <- function(data, entity, period, periods) {
+problem_keys <- function(data, entity, period, periods, date_format = NULL) {
   text <- vapply(data, is.character, logical(1))
   blank <- blank_rows(data)
   header <- if (any(text)) {
@@ -21,14 +21,14 @@ problem_keys <- function(data, entity, period, periods) {
   who <- plain_column(data[[entity]])
   if (is.double(who) && !is.object(who)) who[is.infinite(who)] <- NA
   ranked <- rank_key(who)
-  time <- tolerant_clock(plain_column(data[[period]]), periods, header | blank)
+  time <- tolerant_clock(plain_column(data[[period]]), periods, header | blank, date_format)
   stray <- blank | header | total
   stray <- which(stray)
   ranked$codes[stray] <- 0L
   time$clock[stray] <- 0L
   list(
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
-    clock = time$clock, unread = setdiff(which(time$unread), stray), far = time$far,
+    clock = time$clock, question = time$question, unread = setdiff(which(time$unread), stray), far = time$far,
     column = data[[period]], blank = which(blank), header = which(header), total = which(total),
     stray = stray
   )
@@ -45,14 +45,15 @@ blank_rows <- function(data) {
 }
 
 # A clock on which odd cells do not stop the reading: they are `unread`.
-tolerant_clock <- function(x, periods, skip) {
+tolerant_clock <- function(x, periods, skip, format = NULL) {
   kept <- x
+  question <- NULL
   unread <- rep(FALSE, length(x))
   if (is.character(x)) {
     kept[skip] <- NA
     numbers <- suppressWarnings(as.numeric(kept))
     present <- !is_blank(kept)
-    if (is.null(periods) && mean(!is.na(numbers[present])) > 0.8) {
+    if (is.null(periods) && is.null(format) && mean(!is.na(numbers[present])) > 0.8) {
       unread <- present & is.na(numbers)
       kept <- numbers
     }
@@ -67,18 +68,23 @@ tolerant_clock <- function(x, periods, skip) {
   } else {
     if (is.character(kept) && is.null(periods)) {
       values <- unique(kept[!is_blank(kept)])
-      if (is.null(read_periods(values))) {
-        unread <- unread | kept %in% values[odd_periods(values)]
+      read <- read_periods(values, format)
+      if (is.null(read)) {
+        unread <- unread | kept %in% values[odd_periods(values, format)]
         kept[unread] <- NA
+      } else if (!is.null(read$question)) {
+        question <- read$question
+        format <- date_pattern(question$value, "dm")
       }
     }
-    time <- tryCatch(period_clock(kept, periods), wavetax_error = function(cnd) NULL)
+    time <- tryCatch(period_clock(kept, periods, format), wavetax_error = function(cnd) NULL)
     if (is.null(time)) {
       time <- list(clock = integer(length(x)), periods = character(), ticks = integer(), step = 1)
       unread <- !is.na(x)
     }
   }
   time$unread <- unread
+  time$question <- question
   time
 }
 
@@ -160,6 +166,17 @@ problem_period_values <- function(keys) {
       "unread periods", "stops",
       sprintf("Not read as a period: %s", list_some(sprintf("%s (row %d)", keys$column[rows], rows))),
       "Write all periods in one way: 2014, 2014Q3, 2014-03, 2014-W07 or a date.", rows, keys$period
+    ))
+  }
+  if (!is.null(keys$question)) {
+    days <- question_days(keys$question)
+    return(finding(
+      "unread periods", "stops",
+      sprintf("The dates may begin with the day or with the month: %s is %s or %s", dQuote(keys$question$value, FALSE),
+              days[1], days[2]),
+      sprintf("Say which: `date_format = \"%s\"` or `\"%s\"`.", date_pattern(keys$question$value, "dm"),
+              date_pattern(keys$question$value, "md")),
+      column = keys$period
     ))
   }
   if (length(far) == 0) return(NULL)

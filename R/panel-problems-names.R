@@ -1,18 +1,59 @@
 # Faults of the names of entities.
 
-# Entity names that are likely one: equal once case, spaces, signs and accents are gone;
-# or one or two letters apart, with no period in common. Names that differ in a digit are
-# different.
+# Spellings that differ only in case, spaces, signs or accents, in one finding with each group; names one
+# or two letters apart with no period in common, one by one. Names that differ in a digit are different.
 problem_names <- function(keys) {
   names <- keys$entities
   if (!is.character(names) || length(names) < 2) return(NULL)
+  c(list(problem_spellings(keys)), problem_near_names(keys))
+}
+
+problem_spellings <- function(keys) {
+  size <- tabulate(keys$codes, length(keys$entities))
+  groups <- spelling_groups(keys$entities, size)
+  if (length(groups) == 0) return(NULL)
+  count <- function(name) sprintf("%s (%s)", name_words(name), count_of(size[match(name, keys$entities)], "row"))
+  shown <- vapply(groups, function(group) list_words(vapply(c(group$name, group$others), count, "")), "")
+  rows <- which(keys$codes %in% match(unlist(lapply(groups, `[[`, "others")), keys$entities))
+  finding(
+    "one name two ways", "likely",
+    sprintf("%s; differing in case, spaces, marks or accents only",
+            paste(c(utils::head(shown, 5), if (length(shown) > 5) sprintf("and %d more", length(shown) - 5L)), collapse = "; ")),
+    if (length(groups) == 1 && length(groups[[1]]$others) == 1) {
+      sprintf("Write each as the commonest: `names = \"tidy\"`, or `names = c(%s = \"%s\")`.", name_words(groups[[1]]$others),
+              groups[[1]]$name)
+    } else {
+      "Write each as the commonest: `names = \"tidy\"`."
+    },
+    rows, keys$entity
+  )
+}
+
+# Groups of spellings: the commonest, and the others.
+spelling_groups <- function(names, size = NULL) {
+  if (is.null(size)) {
+    counted <- table(names)
+    names <- base::names(counted)
+    size <- as.vector(counted)
+  }
   bare <- bare_name(names)
-  pairs <- rbind(same_pairs(bare), near_pairs(bare))
+  shared <- which(bare %in% bare[duplicated(bare)] & nzchar(bare) & size > 0)
+  groups <- split(shared, bare[shared])
+  groups <- groups[lengths(groups) > 1]
+  lapply(unname(groups), function(group) {
+    group <- group[order(-size[group], names[group])]
+    list(name = names[group[1]], others = names[group[-1]])
+  })
+}
+
+problem_near_names <- function(keys) {
+  names <- keys$entities
+  bare <- bare_name(names)
+  pairs <- near_pairs(bare)
   if (is.null(pairs) || nrow(pairs) == 0) return(NULL)
   seen <- split(keys$clock, factor(keys$codes, seq_along(names)))
-  alike <- bare[pairs[, 1]] == bare[pairs[, 2]]
   apart <- mapply(function(a, b) length(intersect(seen[[a]], seen[[b]])) == 0, pairs[, 1], pairs[, 2])
-  lapply(which(alike | apart), function(p) {
+  lapply(which(apart), function(p) {
     pair <- pairs[p, ]
     size <- lengths(seen)[pair]
     common <- names[pair[which.max(size)]]
@@ -21,24 +62,30 @@ problem_names <- function(keys) {
     rows <- which(keys$codes == match(rare, names))
     finding(
       "one name two ways", "likely",
-      sprintf("%s (%s) and %s (%s)%s", dQuote(common, FALSE), count_of(max(size), "row"),
-              dQuote(rare, FALSE), count_of(min(size), "row"),
-              if (apart[p]) ", never in one period" else ", differing in case, spaces or accents only"),
-      sprintf("If they are one: `names = c(\"%s\" = \"%s\")`.", rare, common), rows, keys$entity
+      sprintf("%s (%s) and %s (%s), never in one period", name_words(common), count_of(max(size), "row"),
+              name_words(rare), count_of(min(size), "row")),
+      sprintf("If they are one: `names = c(%s = %s)`.", name_words(rare), name_words(common)), rows, keys$entity
     )
   })
+}
+
+# A name in quotes as it can be pasted into a call: spaces that cannot be told apart by eye as their code.
+name_words <- function(name) {
+  points <- utf8ToInt(enc2utf8(name))
+  odd <- points == 160 | points == 9 | points >= 8192 & points <= 8205 | points == 8239 | points == 12288 | points == 65279
+  double <- points == 32 & c(FALSE, utils::head(points, -1) == 32)
+  edge <- points == 32 & (seq_along(points) == 1 | seq_along(points) == length(points))
+  signs <- intToUtf8(points, multiple = TRUE)
+  signs[points %in% c(34, 92)] <- paste0("\\", signs[points %in% c(34, 92)])
+  coded <- odd | double | edge
+  signs[coded] <- sprintf("\\u%04x", points[coded])
+  paste0("\"", paste(signs, collapse = ""), "\"")
 }
 
 bare_name <- function(x) {
   plain <- iconv(x, "UTF-8", "ASCII//TRANSLIT")
   plain <- ifelse(is.na(plain), x, plain)
   gsub("[^a-z0-9]+", "", tolower(plain), perl = TRUE)
-}
-
-same_pairs <- function(bare) {
-  shared <- which(bare %in% bare[duplicated(bare)])
-  groups <- split(shared, bare[shared])
-  do.call(rbind, lapply(unname(groups), function(g) cbind(g[1], g[-1])))
 }
 
 # Pairs within one letter (long names two): names that become equal when letters are

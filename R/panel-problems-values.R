@@ -19,29 +19,44 @@ problem_layout <- function(keys) {
   list(first = which(new)[cumsum(new)], blocks = !anyDuplicated(code[new & code > 0L]))
 }
 
+# Text that is numbers but for some cells, or numbers written in ways that must be told.
 problem_text <- function(x, name, keys) {
   if (!is.character(x)) return(NULL)
-  present <- !is_blank(x)
-  present[keys$stray] <- FALSE
-  values <- unique(x[present])
-  number <- !is.na(suppressWarnings(as.numeric(values)))
-  comma <- grepl("^\\s*-?[0-9]+,[0-9]+\\s*$", values)
-  rows_of <- function(which) sum(x[present] %in% values[which])
-  if (rows_of(number | comma) < 0.8 * sum(present) || sum(present) == 0) return(NULL)
+  x[keys$stray] <- NA
+  read <- column_numbers(x, number_options())
   todo <- sprintf("Read it as numbers: `numbers = \"%s\"`.", name)
-  if (all(number)) {
-    return(list(finding("numbers as text", "likely", sprintf("`%s` holds numbers, stored as text", name),
-                        todo, which(present), name)))
+  column <- sprintf("`%s`", name)
+  tell <- function(rows, kind, where, todo, weight = "likely") {
+    list(finding(kind, weight, where, todo, rows, name))
   }
-  tell <- function(which, kind, what) {
-    rows <- base::which(present & x %in% values[which])
-    if (length(rows) == 0) return(NULL)
-    cells <- sprintf("%s (row %d)", x[rows], rows)
-    finding(kind, "likely", sprintf("`%s` %s: %s", name, what, list_some(cells)), todo, rows, name)
-  }
-  list(
-    tell(comma & !number, "decimal commas", "has decimal commas"),
-    tell(!number & !comma, "text among numbers", "is numbers but for")
+  cells <- function(rows) list_some(sprintf("%s (row %s)", trimws(x[rows]), label_text(rows)))
+  switch(read$status,
+    text = NULL,
+    codes = tell(integer(), "codes", paste(column, "is read as text:", code_words(x, read$first)),
+                 "A number would lose digits; it stays text.", "note"),
+    question = tell(integer(), "two readings", paste(sprintf(read$question$found, column), read$question$where),
+                    read$question$todo),
+    numbers = if (length(read$lost) <= 0.2 * read$filled) {
+      said <- names(read$said)
+      apart <- sort(c(read$lost, read$missing))
+      commas <- if ("comma_decimal" %in% said) setdiff(grep(",", x, fixed = TRUE), apart)
+      dressed <- setdiff(said, c("comma_decimal", "missing"))
+      c(
+        if (length(said) == 0 && length(apart) == 0) {
+          tell(which(!is_blank(x)), "numbers as text", paste(column, "holds numbers, stored as text"), todo)
+        },
+        if (length(commas) > 0) {
+          tell(commas, "decimal commas", sprintf("%s has decimal commas: %s", column, cells(commas)), todo)
+        },
+        if (length(dressed) > 0) {
+          tell(setdiff(which(!is_blank(x) & is.na(suppressWarnings(as.numeric(x)))), c(apart, commas)), "numbers as text",
+               sprintf("%s holds numbers with %s", column, list_words(read$said[dressed])), todo)
+        },
+        if (length(apart) > 0) {
+          tell(apart, "text among numbers", sprintf("%s is numbers but for: %s", column, cells(apart)), todo)
+        }
+      )
+    }
   )
 }
 

@@ -8,14 +8,17 @@
 #'   cannot be read, periods as column headings;
 #' * what is likely wrong: entity names that differ only in case, spaces or accents, or
 #'   by one or two letters and never share a period; text among numbers, decimal commas,
-#'   numbers stored as text; a period outside the run of the others; a value that belongs
+#'   thousands marks, percent signs and currencies, numbers stored as text, numbers that can be read in
+#'   two ways; a period outside the run of the others; a value that belongs
 #'   to the neighbouring entity; values a factor of 300 or more from the entity's median;
 #' * what to know: columns that are all missing, constant, or twice the same; entities
 #'   seen once; gaps.
 #'
-#' @param data A data frame as it was read.
+#' @param data A data frame as it was read, or the path of a file.
 #' @param entity,period Columns, bare or quoted, as for [panel_frame()].
 #' @param periods For periods that are labels: all of them, in order.
+#' @param date_format For dates as the period: R's notation, such as `"%d/%m/%Y"`.
+#' @param ... For a path: what [read_panel()] takes to read it.
 #' @return A data frame of class `panel_problems` with a row a finding: `kind`, `weight`
 #'   (`"stops"`, `"likely"` or `"note"`), `column`, `where` (in words), `todo`, and
 #'   `rows`, a list of row numbers. It prints as a list.
@@ -23,28 +26,25 @@
 #' `wavetax_error_unknown_column`, `wavetax_error_empty_data`.
 #' @seealso [panel_repair()].
 #' @examples
-#' raw <- data.table::fread(system.file("extdata", "harbours-raw.csv", package = "wavetax"))
-#' panel_problems(raw, harbour, season)
+#' panel_problems(system.file("extdata", "harbours-raw.csv", package = "wavetax"), harbour, season)
 #' @export
-panel_problems <- function(data, entity, period, periods = NULL) {
-  check_is_table(data)
-  data <- plain_data_frame(data)
+panel_problems <- function(data, entity, period, periods = NULL, date_format = NULL, ...) {
+  data <- table_of(data, ...)
   check_has_rows(data)
-  wide <- problem_wide(data)
-  if (!is.null(wide) && (rlang::quo_is_missing(rlang::enquo(period)) ||
-                         !rlang::as_label(rlang::enquo(period)) %in% names(data))) {
-    return(new_panel_problems(list(wide), NULL, NULL))
-  }
-  entity <- column_name(rlang::enquo(entity), data, "entity")
-  period <- column_name(rlang::enquo(period), data, "period")
-  find_problems(data, entity, period, periods)
+  check_periods(periods)
+  if (!is.null(date_format)) check_text(date_format, "date_format")
+  entity <- rlang::enquo(entity)
+  period <- rlang::enquo(period)
+  shape <- problem_shape(data, written_name(entity), written_name(period))
+  if (!is.null(shape)) return(new_panel_problems(list(shape), NULL, NULL))
+  find_problems(data, column_name(entity, data, "entity"), column_name(period, data, "period"), periods, date_format)
 }
 
-find_problems <- function(data, entity, period, periods = NULL) {
-  keys <- problem_keys(data, entity, period, periods)
+find_problems <- function(data, entity, period, periods = NULL, date_format = NULL) {
+  keys <- problem_keys(data, entity, period, periods, date_format)
   columns <- as.list(data)[setdiff(names(data), c(entity, period))]
   found <- c(
-    list(problem_wide(data)), problem_stray_rows(data, keys), problem_missing_keys(keys),
+    problem_stray_rows(data, keys), problem_missing_keys(keys),
     problem_repeated_keys(data, keys), list(problem_period_values(keys)), problem_names(keys),
     problem_values(columns, keys), problem_columns(columns, nrow(data)), problem_presence(keys)
   )
@@ -68,14 +68,14 @@ new_panel_problems <- function(found, entity, period) {
   structure(out, class = c("panel_problems", "data.frame"), entity = entity, period = period)
 }
 
-# Periods in the column names: what to call to make them rows.
-problem_wide <- function(data) {
-  found <- find_period_columns(names(data))
-  if (is.null(found)) return(NULL)
+# A table with no row for each entity and period: what to call to lay it out anew.
+problem_shape <- function(data, entity, period) {
+  shape <- if (!is.null(entity)) find_shape(data, entity, if (is.null(period)) "period" else period)
+  if (is.null(shape)) return(NULL)
+  kinds <- c(wide = "periods as columns", "indicators across" = "indicators as rows", indicators = "indicators as rows",
+             across = "entities as columns")
   finding(
-    "periods as columns", "stops",
-    sprintf("%s: %s", count_of(length(unique(found$period)), "period"),
-            list_some(unique(sprintf("%s for %s", found$column, found$variable)))),
-    "Make them rows: `panel_to_long(data, entity, period = \"year\")`."
+    kinds[[shape$form]], "stops", shape_words(shape),
+    sprintf("Lay it out anew: `panel_to_long(data, %s, %s)`.", entity, if (is.null(period)) "period" else period)
   )
 }

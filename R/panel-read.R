@@ -2,183 +2,177 @@
 #'
 #' Question answered: *how do I get my file in, and what did it hold?* Reads delimited
 #' text (`.csv`, `.tsv`, `.txt`: the delimiter is found), spreadsheets (`.xlsx`, `.xls`,
-#' with the package `readxl`) and Parquet (with `nanoparquet`).
+#' with the package `readxl`) and Parquet (with `nanoparquet`); several files or sheets too.
 #'
-#' Nothing is converted silently. A column of numbers with a few cells that are none stays
-#' text until it is named in `numbers`; the cells that still cannot be read become
-#' missing, with a warning that lists each. The kinds of the columns are told in a message.
+#' What can be read in one way only is read, and told: thousands marks, decimal commas, currency signs,
+#' words for missing among numbers, dates. What can be read in two ways stays text and is asked for, with
+#' both readings. A column of numbers with a few cells that are none stays text until it is named in
+#' `numbers`; the cells that still cannot be read then become missing, with a warning that lists
+#' them. Codes such as `00157`, or of 15 digits and more, stay text.
 #'
-#' @param file Path.
+#' @section Numbers:
+#' What comma and point mean is decided for a whole column from all of its cells. `1,234,567` has
+#' thousands, `3,5` a decimal; `1,021` alone may be either and is asked for, but not beside `932` and
+#' `845`, numbers under 1000 without a comma. Signs of percent are asked for (`percent`). Currency signs and
+#' codes before or after, brackets or a minus behind for negatives, spaces and apostrophes between thousands
+#' are understood.
+#'
+#' @section Periods:
+#' Years (`2014`, `FY2014`, `2014/15`, `2014 [YR2014]`), half-years (`2014H1`), quarters (`2014Q3`,
+#' `Q3 2014`), months (`2014-03`, `2014m3`, `Mar 2014`, `201403`), ISO weeks (`2014-W07`), dates
+#' (`2014-03-31`, `31/03/2014`, `31 Mar 2014`, date cells). Dates become `Date`s; other periods keep their
+#' label. Whether the day or the month comes first is decided over the column, and asked for where
+#' both fit.
+#'
+#' @section Several files:
+#' `file` may be several paths, or a pattern such as `"data/*.csv"`; `sheet` several sheets, or `"*"` for
+#' all. Tables of the same columns are put below each other; where they lack the period it is taken from
+#' the names of the files or sheets (`period_from`). Tables that share nothing but the keys (one an
+#' indicator) are joined. Columns that some of the tables lack are listed.
+#'
+#' @param file Path, or several.
 #' @param entity,period Columns, bare or quoted. Without one of them, likely columns are
 #'   proposed with the reason, in an error: they are not taken silently.
 #' @param ... Not used.
 #' @param periods For periods that are labels: all of them, in order.
-#' @param numbers Names of columns to read as numbers, cell by cell.
-#' @param missing Spellings of a missing value.
-#' @param delimiter,decimal,thousands For text: `NULL` finds the delimiter; decimal comma
-#'   as `decimal = ","`; a thousands separator to drop in the columns `numbers`.
-#' @param encoding For text: `NULL` tells UTF-8 (with or without mark) from Latin-1.
-#' @param sheet,range For spreadsheets: a name or number; cells such as `"B3:H200"`.
+#' @param numbers Names of columns to read as numbers: what cannot be read becomes missing.
+#' @param text Names of columns that stay text, digit for digit.
+#' @param missing Spellings of a missing value, in all columns. Among numbers, words such as `n/a`, `..` and
+#'   `-` are missing anyway.
+#' @param decimal,thousands `"."` or `","`; `","`, `"."`, `" "` or `"'"`: where the columns leave it open.
+#' @param percent `"share"` reads `12.5%` as 0.125, `"number"` as 12.5.
+#' @param date_format For dates as the period: R's notation, such as `"%d/%m/%Y"`.
+#' @param delimiter,encoding For text: `NULL` finds the delimiter, and tells UTF-8 (with or without mark)
+#'   from Latin-1.
+#' @param sheet For spreadsheets: a name or number; several, or `"*"`, as above. `NULL` is the only sheet, or
+#'   the only one that has both keys.
+#' @param range Cells such as `"B3:H200"`, of text files too.
+#' @param header How many rows of headings there are: those of several are put together
+#'   (`levy` over `2009` is `levy_2009`).
+#' @param layout `"find"` leaves titles above the table and notes below it out, puts rows of headings together,
+#'   and makes a row for each period of a wide table or of a column of indicators, each of which is told.
+#'   `"plain"` refuses such files with the call that takes them.
+#' @param merged `"fill"` writes the value of merged cells into all of them.
+#' @param period_from For several files: a regular expression whose group, or whole, is the period in
+#'   their names.
 #' @return A [panel_frame()].
 #' @section Errors:
-#' `wavetax_error_no_file`, `wavetax_error_not_a_table`, `wavetax_error_package_needed`,
-#' `wavetax_error_no_sheet`, `wavetax_error_keys_not_named`, and those of
+#' `wavetax_error_no_file`, `wavetax_error_not_a_table`, `wavetax_error_layout`,
+#' `wavetax_error_package_needed`, `wavetax_error_no_sheet`, `wavetax_error_which_sheet`,
+#' `wavetax_error_which_period`, `wavetax_error_keys_not_named`, `wavetax_error_ambiguous_numbers`,
+#' `wavetax_error_ambiguous_periods`, `wavetax_error_codes`, `wavetax_error_not_numbers`, and those of
 #' [panel_frame()]. Warning `wavetax_warning_not_numbers`.
-#' @seealso [panel_problems()] for a file that is refused.
+#' @seealso [panel_problems()] for a file that is refused; it takes the path too.
 #' @examples
 #' file <- system.file("extdata", "harbours.csv", package = "wavetax")
 #' read_panel(file, harbour, season)
 #' @export
-read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL,
-                       missing = c("", "NA"), delimiter = NULL, decimal = ".", thousands = NULL,
-                       encoding = NULL, sheet = 1, range = NULL) {
+read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL, text = NULL,
+                       missing = c("", "NA"), decimal = NULL, thousands = NULL, percent = NULL,
+                       date_format = NULL, delimiter = NULL, encoding = NULL, sheet = NULL, range = NULL,
+                       header = 1, layout = c("plain", "find"), merged = NULL, period_from = NULL) {
   check_no_dots(..., of = list(call = read_panel, name = "read_panel()", todo = NULL, hidden = NULL))
-  check_read_options(missing, delimiter, decimal, thousands, encoding)
-  data <- read_table_file(file, missing, delimiter, decimal, encoding, sheet, range)
-  data <- convert_numbers(data, numbers, thousands, if (decimal == ",") decimal)
-  say_kinds(data)
   entity <- rlang::enquo(entity)
   period <- rlang::enquo(period)
-  if (rlang::quo_is_missing(entity) || rlang::quo_is_missing(period)) stop_keys_not_named(data)
-  new_panel_frame(
-    data, column_name(entity, data, "entity"), column_name(period, data, "period"), periods
+  options <- read_options(
+    missing = missing, numbers = numbers, text = text, decimal = decimal, thousands = thousands, percent = percent,
+    date_format = date_format, delimiter = delimiter, encoding = encoding, sheet = sheet, range = range,
+    header = header, layout = layout, merged = merged, period_from = period_from,
+    keys = c(entity = written_name(entity), period = written_name(period))
   )
+  data <- settle_columns(read_tables(file, options), options)
+  if (rlang::quo_is_missing(entity) || rlang::quo_is_missing(period)) stop_keys_not_named(data)
+  panel_of_table(data, entity, period, periods, options, file)
 }
 
-check_read_options <- function(missing, delimiter, decimal, thousands, encoding) {
+# A table that was read as a panel: laid out anew where it is wide and that was asked for, its period
+# settled.
+panel_of_table <- function(data, entity, period, periods, options, file) {
+  names <- options$keys
+  again <- function(cnd = NULL) {
+    shape <- if (length(names) == 2) find_shape(data, names[["entity"]], names[["period"]])
+    if (is.null(shape)) return(if (is.null(cnd)) NULL else rlang::cnd_signal(cnd))
+    if (options$layout != "find") stop_not_long(shape, file)
+    lay_out(data, shape, names[["entity"]], names[["period"]], periods, empty = FALSE)
+  }
+  if (!all(names %in% names(data))) {
+    panel <- again()
+    if (!is.null(panel)) return(panel)
+  }
+  entity <- column_name(entity, data, "entity")
+  period <- column_name(period, data, "period")
+  settled <- data
+  if (is.null(periods)) settled[[period]] <- settle_period(data[[period]], period, options$date_format)
+  tryCatch(new_panel_frame(settled, entity, period, periods), wavetax_error_duplicate_keys = again)
+}
+
+# The name in a quosure as it is written, before there are columns to look it up in; NULL for none.
+written_name <- function(quo) {
+  if (rlang::quo_is_missing(quo)) return(NULL)
+  expr <- rlang::quo_get_expr(quo)
+  if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
+  if (is.symbol(expr)) as.character(expr) else if (is_one_text(expr)) expr
+}
+
+# What the readers need to know, checked. Functions that take a path pass their dots here.
+read_options <- function(missing = c("", "NA"), numbers = NULL, text = NULL, decimal = NULL, thousands = NULL,
+                         percent = NULL, date_format = NULL, delimiter = NULL, encoding = NULL, sheet = NULL,
+                         range = NULL, header = 1, layout = c("plain", "find"), merged = NULL, period_from = NULL,
+                         keys = NULL) {
   check_texts(missing, "missing", "Give spellings in quotes: `missing = c(\"\", \"NA\", \"n/a\")`.")
-  check_choice(decimal, c(".", ","), "decimal")
-  for (one in c("delimiter", "thousands", "encoding")) {
+  check_texts(numbers, "numbers", "Name columns in quotes: `numbers = \"x\"`.")
+  check_texts(text, "text", "Name columns in quotes: `text = \"x\"`.")
+  cells <- number_options(decimal, thousands, percent, missing)
+  for (one in c("delimiter", "encoding", "date_format", "range", "period_from")) {
     value <- get(one)
     if (!is.null(value)) check_text(value, one)
   }
+  if (!is.null(range)) range_limits(range)
+  check_number(header, "header", low = 1, high = 5, whole = TRUE)
+  if (!is.null(merged)) check_choice(merged, "fill", "merged")
+  check_sheet(sheet)
+  c(cells[c("decimal", "thousands", "percent")], list(
+    missing = missing, cells = cells, numbers = numbers, text = text, date_format = date_format, delimiter = delimiter,
+    encoding = encoding, sheet = sheet, range = range, header = header,
+    layout = check_one_of(layout, c("plain", "find"), "layout"), merged = merged, period_from = period_from, keys = keys
+  ))
 }
 
-read_table_file <- function(file, missing = c("", "NA"), delimiter = NULL, decimal = ".",
-                            encoding = NULL, sheet = 1, range = NULL) {
+check_sheet <- function(sheet) {
+  good <- is.null(sheet) || (is.character(sheet) || is.numeric(sheet)) && length(sheet) > 0 && !anyNA(sheet)
+  if (!good) stop_argument("sheet", value_words(sheet), "Give the name or the number of a sheet.")
+}
+
+# Functions that take a data frame take a path too: `...` then has what the reader needs.
+table_of <- function(data, ..., settle = FALSE) {
+  if (is.data.frame(data)) {
+    if (...length() > 0) check_no_dots(..., of = list(call = function(data) NULL, name = "The call", todo = paste(
+      "What `read_panel()` takes is for a path, not for a data frame."), hidden = NULL))
+    return(plain_data_frame(data))
+  }
+  if (!is.character(data)) check_is_table(data)
+  check_reader_names(...)
+  options <- read_options(...)
+  data <- read_tables(data, options)
+  if (settle) settle_columns(data, options) else data
+}
+
+check_reader_names <- function(...) {
+  unknown <- setdiff(...names(), names(formals(read_options)))
+  if (...length() > 0 && (is.null(...names()) || length(unknown) > 0)) {
+    check_no_dots(..., of = list(call = read_options, name = "The reader", todo = NULL, hidden = "keys"))
+  }
+}
+
+read_one_table <- function(file, options) {
   check_file(file)
   data <- switch(file_extension(file),
-    xlsx = , xls = read_spreadsheet(file, sheet, range, missing),
+    xlsx = , xls = read_spreadsheet(file, options),
     parquet = read_parquet_file(file),
-    read_delimited(file, missing, delimiter, decimal, encoding)
+    read_delimited(file, options)
   )
   check_columns_read(data, file)
   plain_data_frame(data)
-}
-
-read_delimited <- function(file, missing, delimiter, decimal, encoding) {
-  start <- readBin(file, "raw", min(file.size(file), 1e6))
-  if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.")
-  if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
-  read <- function(separator, mark) {
-    read_text_table(file, file, na.strings = missing, showProgress = isatty(stderr()), encoding = encoding,
-                    sep = separator, dec = mark, blank.lines.skip = FALSE)
-  }
-  separator <- if (is.null(delimiter)) "auto" else delimiter
-  if (!identical(decimal, ",")) return(as_utf8(read(separator, decimal), encoding, file))
-  # Some readers do not take a comma between columns when it is the decimal mark too: numbers are then
-  # read as text, within quotes as they must be, and converted by column.
-  data <- tryCatch(if (!identical(separator, ",")) read(separator, ","), wavetax_error = function(cnd) NULL)
-  if (length(data) < 2) data <- read(if (is.null(delimiter)) "," else delimiter, ".")
-  as_utf8(data, encoding, file)
-}
-
-# Delimited text as it stands: zeros before a code are kept, whole numbers that R's own cannot hold
-# stay text, and a quote that was doubled within quotes is one. `name` is the file in messages; of a
-# `heading` alone the quotes cannot be judged.
-read_text_table <- function(path, name, ..., heading = FALSE) {
-  read <- function(...) {
-    # A reading that is stopped half way leaves the file open: what was odd is judged after it.
-    seen <- new.env(parent = emptyenv())
-    data <- tryCatch(
-      withCallingHandlers(
-        data.table::fread(file = path, data.table = FALSE, check.names = FALSE, integer64 = "character",
-                          keepLeadingZeros = TRUE, logical01 = FALSE, ...),
-        warning = function(cnd) {
-          seen$odd <- c(seen$odd, conditionMessage(cnd))
-          tryInvokeRestart("muffleWarning")
-        }
-      ),
-      error = function(cnd) {
-        if (is_memory_error(cnd)) rlang::cnd_signal(cnd)
-        stop_not_a_table(name, conditionMessage(cnd))
-      }
-    )
-    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned",
-                           seen$odd)]
-    if (length(odd) > 0) stop_not_a_table(name, odd[1])
-    data
-  }
-  data <- read(...)
-  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE),
-                 TRUE)
-  if (any(wide)) {
-    classes <- rep("character", sum(wide))
-    names(classes) <- names(data)[wide]
-    data <- read(..., colClasses = classes)
-  }
-  names(data) <- one_quote(names(data))
-  data[] <- lapply(data, function(x) if (is.character(x)) whole_or_text(one_quote(x)) else x)
-  data
-}
-
-one_quote <- function(x) {
-  if (!any(grepl("\"\"", x, fixed = TRUE))) return(x)
-  gsub("\"\"", "\"", x, fixed = TRUE)
-}
-
-# A column of whole numbers that came as text because of their length: numbers where R's own hold
-# every one of them.
-whole_or_text <- function(x) {
-  first <- x[!is.na(x)][1]
-  if (is.na(first) || !grepl("^-?[0-9]{1,16}$", first)) return(x)
-  if (!all(is.na(x) | grepl("^(0|-?[1-9][0-9]{0,15})$", x))) return(x)
-  value <- as.numeric(x)
-  if (max(abs(value), na.rm = TRUE) < 2^53) value else x
-}
-
-# All text in UTF-8, the names of the columns too.
-as_utf8 <- function(data, encoding, file) {
-  convert <- function(x) {
-    if (!is.character(x) || all(validUTF8(x))) return(x)
-    iconv(x, if (encoding == "UTF-8") "UTF-8" else "latin1", "UTF-8")
-  }
-  text <- vapply(data, is.character, logical(1))
-  missing <- vapply(data[text], function(x) sum(is.na(x)), 0L)
-  data[text] <- lapply(data[text], convert)
-  names(data) <- convert(names(data))
-  lost <- vapply(data[text], function(x) sum(is.na(x)), 0L) > missing
-  if (any(lost) || anyNA(names(data))) {
-    stop_not_a_table(file, sprintf("Some text in it is not in %s; give its encoding.", encoding))
-  }
-  data
-}
-
-# Whether bytes are valid UTF-8; a character may be cut at their end.
-is_utf8 <- function(bytes) {
-  for (cut in 0:3) {
-    text <- rawToChar(bytes[seq_len(max(0, length(bytes) - cut))])
-    if (validUTF8(text)) return(TRUE)
-  }
-  FALSE
-}
-
-read_spreadsheet <- function(file, sheet, range, missing) {
-  check_package("readxl", "reads spreadsheets")
-  sheets <- tryCatch(
-    readxl::excel_sheets(file),
-    error = function(cnd) stop_not_a_table(file, "It is not a spreadsheet, or is damaged.")
-  )
-  known <- length(sheet) == 1 && (if (is.character(sheet)) sheet %in% sheets else sheet %in% seq_along(sheets))
-  if (!known) {
-    stop_wavetax("no_sheet", sprintf("The file has no sheet %s.", value_words(sheet)),
-                 todo = sprintf("Sheets are %s.", list_some(dQuote(sheets, FALSE), 8)))
-  }
-  tryCatch(
-    readxl::read_excel(file, sheet = sheet, range = range, na = missing, guess_max = 1e6,
-                       .name_repair = "minimal", progress = isatty(stderr())),
-    error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
-  )
 }
 
 read_parquet_file <- function(file, columns = NULL) {
@@ -218,129 +212,12 @@ check_file <- function(file) {
   if (file.size(file) == 0) stop_not_a_table(file, "It is empty.")
 }
 
-stop_not_a_table <- function(file, where) {
+stop_not_a_table <- function(file, where,
+                             todo = "It should be a table with the names of the columns in its first row.") {
   stop_wavetax(
     "not_a_table", sprintf("The file %s could not be read as a table.", sQuote(file, FALSE)),
     where = gsub("\\s*\n\\s*", " ", where),
-    todo = "It should be a table with the names of the columns in its first row."
+    todo = todo
   )
 }
 
-# The columns named in `numbers`, cell by cell. What is still no number becomes missing and is
-# listed.
-convert_numbers <- function(data, numbers, thousands = NULL, decimal = NULL) {
-  check_texts(numbers, "numbers", "Name columns in quotes: `numbers = \"x\"`.")
-  check_columns(numbers, data)
-  for (name in numbers) {
-    x <- data[[name]]
-    if (is.numeric(x) && !is.factor(x)) next
-    value <- numbers_from_text(as.character(x), name, thousands, decimal)
-    lost <- which(is.na(value) & !is_blank(as.character(x)))
-    if (length(lost) > 0) {
-      warn_wavetax(
-        "not_numbers", sprintf("`%s` has %s not read as numbers, now missing.", name,
-                               count_of(length(lost), "cell")),
-        where = sprintf("%s.", list_some(sprintf("\"%s\" (row %d)", x[lost], lost), 10))
-      )
-    }
-    data[[name]] <- value
-  }
-  data
-}
-
-# Whether commas are decimal or thousands marks is told by the whole column; a column whose commas
-# may be either is not read until it is said.
-numbers_from_text <- function(x, name, thousands = NULL, decimal = NULL) {
-  text <- trimws(x)
-  if (!is.null(thousands)) text <- gsub(thousands, "", text, fixed = TRUE)
-  if (is.null(decimal) && any(grepl(",", text, fixed = TRUE))) {
-    decimal <- if (is.null(thousands)) comma_means(text, name) else ","
-  }
-  if (identical(decimal, ",")) {
-    text <- sub("^([-+]?[0-9]*),([0-9]+([eE][-+]?[0-9]+)?)$", "\\1.\\2", text)
-  } else if (identical(decimal, "thousands")) {
-    grouped <- grepl("^[-+]?[0-9]{1,3}(,[0-9]{3})+(\\.[0-9]+)?$", text)
-    text[grouped] <- gsub(",", "", text[grouped], fixed = TRUE)
-  }
-  suppressWarnings(as.numeric(text))
-}
-
-# "," where commas are decimal marks, "thousands" where they mark those.
-comma_means <- function(text, name) {
-  values <- unique(text[grepl(",", text, fixed = TRUE)])
-  either <- grepl("^[-+]?[1-9][0-9]{0,2},[0-9]{3}$", values)
-  groups <- grepl("^[-+]?[0-9]{1,3}(,[0-9]{3}){2,}(\\.[0-9]+)?$|^[-+]?[0-9]{1,3}(,[0-9]{3})+\\.[0-9]+$", values)
-  comma <- grepl("^[-+]?[0-9]*,[0-9]+([eE][-+]?[0-9]+)?$", values) & !either & !groups
-  if (any(comma) && !any(groups)) return(",")
-  if (any(groups) && !any(comma)) return("thousands")
-  if (!any(comma) && !any(groups) && !any(either)) return(NULL)
-  shown <- c(values[either], values[comma], values[groups])[1]
-  stop_wavetax(
-    "ambiguous_numbers",
-    if (any(comma)) {
-      sprintf("`%s` has commas as decimal marks in some cells and between thousands in others.", name)
-    } else {
-      sprintf("The commas of `%s` may be decimal or thousands marks.", name)
-    },
-    where = if (any(comma)) {
-      sprintf("%s and %s.", dQuote(values[comma][1], FALSE), dQuote(values[groups][1], FALSE))
-    } else {
-      sprintf("%s is %s or %s.", dQuote(shown, FALSE), gsub(",", "", shown, fixed = TRUE),
-              sub(",", ".", shown, fixed = TRUE))
-    },
-    todo = "Say which: `decimal = \",\"`, or `thousands = \",\"`."
-  )
-}
-
-column_kind <- function(x) {
-  if (inherits(x, "Date")) return("dates")
-  if (inherits(x, "POSIXct")) return("times")
-  if (is.factor(x) || is.character(x)) return("text")
-  if (is.logical(x)) return(if (all(is.na(x))) "empty" else "true and false")
-  if (is_whole(x)) "whole numbers" else "numbers"
-}
-
-say_kinds <- function(data) {
-  kinds <- vapply(data, column_kind, "")
-  lines <- vapply(unique(kinds), function(kind) {
-    sprintf("%s: %s", kind, list_some(names(data)[kinds == kind], 12))
-  }, "")
-  tell_wavetax(
-    c(sprintf("%s, %s.", count_of(nrow(data), "row"), count_of(ncol(data), "column")),
-      stats::setNames(lines, rep("*", length(lines)))),
-    class = "wavetax_message_kinds"
-  )
-}
-
-# Columns that could be the keys, each with its reason.
-stop_keys_not_named <- function(data) {
-  n <- nrow(data)
-  different <- vapply(data, function(x) length(unique(x)), 0L)
-  period <- vapply(data, function(x) {
-    if (inherits(x, "Date")) return(TRUE)
-    if (is.numeric(x)) return(is_whole(x) && all(x > 1800 & x < 2200, na.rm = TRUE))
-    is.character(x) && !is.null(read_periods(utils::head(unique(x[!is.na(x)]), 50)))
-  }, logical(1))
-  entity <- vapply(data, function(x) is.character(x) || is.factor(x) || is_whole(x), logical(1)) &
-    !period & different > 1 & different < n
-  pairs <- expand.grid(entity = names(data)[entity], period = names(data)[period], stringsAsFactors = FALSE)
-  unique_pair <- mapply(function(e, p) !anyDuplicated(data[c(e, p)]), pairs$entity, pairs$period)
-  good <- pairs[as.logical(unique_pair), ]
-  good <- good[order(-different[good$entity], good$entity), ]
-  where <- if (nrow(good) > 0) {
-    sprintf("entity `%s` (%s) and period `%s` (%s): no two rows share both", good$entity,
-            count_of_each(different[good$entity], "value"), good$period,
-            count_of_each(different[good$period], "value"))
-  } else {
-    c(
-      if (any(period)) sprintf("Likely periods, by their values: %s.", list_some(names(data)[period])),
-      if (any(entity)) sprintf("Likely entities, as their values repeat: %s.", list_some(names(data)[entity]))
-    )
-  }
-  stop_wavetax(
-    "keys_not_named", "Which column is the entity, and which the period?",
-    where = utils::head(where, 3), todo = "Name both: `read_panel(file, entity, period)`."
-  )
-}
-
-count_of_each <- function(n, noun) vapply(n, count_of, "", noun)

@@ -4,14 +4,15 @@
 #' what is named is done; every cell and row changed is in the log, which can also be
 #' printed as R code.
 #'
-#' @param data The data frame that was looked at.
+#' @param data The data frame that was looked at, or the path of its file.
 #' @param findings Its [panel_problems()].
-#' @param names Entity names to replace: `c("Oskav\u00edk" = "Oskavik")`.
-#' @param numbers Columns to read as numbers. What commas mean is told by the whole column (`3,5`
-#'   is a decimal, `1,234,567` has thousands); where a column leaves it open, as `1,021` alone does,
-#'   it is asked for. Cells that are no numbers become missing, with a warning that lists them.
-#' @param decimal,thousands `","` or `"."`; the mark between thousands: what the commas of the
-#'   columns `numbers` mean.
+#' @param names Entity names to replace: `c("Oskav\u00edk" = "Oskavik")`; `"tidy"` writes all spellings that
+#'   differ only in case, spaces, marks or accents as the commonest of them.
+#' @param numbers Columns to read as numbers, as [read_panel()] has it: what the cells mean is told by the whole
+#'   column, and asked for where it is left open. Cells that are no numbers become missing, with a warning
+#'   that lists them; more than a tenth of them is an error.
+#' @param decimal,thousands,percent,missing As for [read_panel()]: what the cells of the columns `numbers` mean.
+#' @param ... For a path: what [read_panel()] takes to read it.
 #' @param drop Kinds of findings whose rows go: `"missing keys"`, `"total row"`, `"blank
 #'   rows"`, `"header repeated"`, `"unread periods"`.
 #' @param repeated `NULL`, `"first"` or `"last"`: which row of a repeated key stays.
@@ -20,10 +21,10 @@
 #'   `after`. `print(log, code = TRUE)` prints it as R code.
 #' @section Errors:
 #' `wavetax_error_repair` when something named was not found;
-#' `wavetax_error_ambiguous_numbers` when commas may be decimal or thousands marks;
-#' `wavetax_error_unknown_column`.
+#' `wavetax_error_ambiguous_numbers` when cells can be read in two ways; `wavetax_error_codes`;
+#' `wavetax_error_not_numbers`; `wavetax_error_unknown_column`.
 #' @examples
-#' raw <- data.table::fread(system.file("extdata", "harbours-raw.csv", package = "wavetax"))
+#' raw <- system.file("extdata", "harbours-raw.csv", package = "wavetax")
 #' found <- panel_problems(raw, harbour, season)
 #' mended <- panel_repair(raw, found, names = c("Oskav\u00edk" = "Oskavik"),
 #'   numbers = c("nights", "levy"), drop = "missing keys", repeated = "last")
@@ -31,54 +32,91 @@
 #' panel_frame(mended, harbour, season)
 #' @export
 panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL,
-                         decimal = NULL, thousands = NULL) {
-  check_is_table(data)
-  if (missing(findings)) stop_repair("No findings were given.")
+                         decimal = NULL, thousands = NULL, percent = NULL, missing = NULL, ...) {
+  data <- table_of(data, ...)
+  if (base::missing(findings)) stop_repair("No findings were given.")
   check_findings(findings)
-  check_repair_options(names, drop, decimal, thousands)
-  data <- plain_data_frame(data)
+  options <- check_repair_options(names, drop, decimal, thousands, percent, missing)
+  check_texts(numbers, "numbers", "Name columns in quotes: `numbers = \"x\"`.", kind = "repair")
+  check_columns(numbers, data)
   entity <- attr(findings, "entity")
   period <- attr(findings, "period")
-  log <- list()
-  keep <- rep(TRUE, nrow(data))
-  for (from in base::names(names)) {
-    rows <- rows_named(data[[entity]], from)
-    if (length(rows) == 0) stop_repair(sprintf("No row has the %s %s.", entity, dQuote(from, FALSE)))
-    log <- c(log, list(log_cells("name", rows, entity, data[[entity]][rows], names[[from]])))
-    data[[entity]][rows] <- names[[from]]
-  }
-  for (kind in drop) {
-    rows <- unlist(findings$rows[findings$kind == kind])
-    if (length(rows) == 0) stop_repair(sprintf("No finding is %s.", dQuote(kind, FALSE)))
-    keep[rows] <- FALSE
-    log <- c(log, list(log_cells(paste("drop:", kind), rows)))
-  }
-  for (name in numbers) {
-    check_columns(name, data)
-    before <- data[[name]]
-    data <- convert_numbers(data, name, thousands, decimal)
-    plain <- suppressWarnings(as.numeric(before))
-    rows <- which(!is.na(before) & (is.na(plain) | plain != data[[name]]) & keep)
-    lost <- rows[is.na(data[[name]][rows]) & !is_blank(as.character(before[rows]))]
-    rows <- setdiff(rows, lost)
-    log <- c(log, list(log_cells("number", rows, name, before[rows], data[[name]][rows]),
-                       log_cells("became missing", lost, name, before[lost], NA)))
-  }
+  done <- list(data = data, log = list(), keep = rep(TRUE, nrow(data)))
+  if (identical(names, "tidy")) names <- tidy_names(data[[entity]])
+  for (from in base::names(names)) done <- repair_name(done, entity, from, names[[from]])
+  for (kind in drop) done <- repair_drop(done, findings, kind)
+  for (name in numbers) done <- repair_numbers(done, name, options)
   if (!is.null(repeated)) {
-    repeated <- check_choice(repeated, c("first", "last"), "repeated", kind = "repair")
-    key <- paste(data[[entity]], data[[period]], sep = "\r")
-    again <- duplicated(replace(key, !keep, paste("\n", which(!keep))), fromLast = repeated == "last") & keep
-    log <- c(log, list(log_cells(paste("repeated: keep", repeated), which(again))))
-    keep <- keep & !again
+    done <- repair_repeated(done, entity, period, check_choice(repeated, c("first", "last"), "repeated", kind = "repair"))
   }
+  call <- list(names = names, numbers = numbers, drop = drop, repeated = repeated,
+               options = list(decimal = decimal, thousands = thousands, percent = percent, missing = missing),
+               keep = which(!done$keep), entity = entity, period = period)
+  out <- done$data[done$keep, , drop = FALSE]
+  rownames(out) <- NULL
+  attr(out, "repair_log") <- new_repair_log(done$log, call)
+  out
+}
+
+new_repair_log <- function(log, call) {
   nothing <- data.frame(action = character(), row = integer(), column = character(),
                         before = character(), after = character())
   log <- do.call(rbind, c(list(nothing), log))
-  attr(log, "call") <- list(names = names, numbers = numbers, keep = which(!keep), entity = entity)
-  out <- data[keep, , drop = FALSE]
-  rownames(out) <- NULL
-  attr(out, "repair_log") <- structure(log, class = c("repair_log", "data.frame"))
-  out
+  attr(log, "call") <- call
+  structure(log, class = c("repair_log", "data.frame"))
+}
+
+# Each repair works on list(data, log, keep).
+repair_name <- function(done, entity, from, to) {
+  rows <- rows_named(done$data[[entity]], from)
+  if (length(rows) == 0) stop_repair(sprintf("No row has the %s %s.", entity, dQuote(from, FALSE)))
+  done$log <- c(done$log, list(log_cells("name", rows, entity, done$data[[entity]][rows], to)))
+  done$data[[entity]][rows] <- to
+  done
+}
+
+repair_drop <- function(done, findings, kind) {
+  rows <- unlist(findings$rows[findings$kind == kind])
+  if (length(rows) == 0) stop_repair(sprintf("No finding is %s.", dQuote(kind, FALSE)))
+  done$keep[rows] <- FALSE
+  done$log <- c(done$log, list(log_cells(paste("drop:", kind), rows)))
+  done
+}
+
+# Cells that a plain reading has otherwise are in the log; those that become missing apart. Rows that go
+# anyway do not count.
+repair_numbers <- function(done, name, options) {
+  before <- done$data[[name]]
+  if (is.numeric(before) && !is.factor(before)) return(done)
+  text <- as.character(before)
+  text[!done$keep] <- NA
+  read <- asked_numbers(text, name, options)
+  told <- column_words(name, text, read, asked = TRUE)
+  if (length(told) > 0) tell_wavetax(told, class = "wavetax_message_numbers")
+  plain <- suppressWarnings(as.numeric(text))
+  filled <- which(!is_blank(text))
+  lost <- filled[is.na(read$value[filled])]
+  rows <- setdiff(filled[is.na(plain[filled]) | plain[filled] != read$value[filled]], lost)
+  done$log <- c(done$log, list(log_cells("number", rows, name, before[rows], label_text(read$value[rows])),
+                               log_cells("became missing", lost, name, before[lost], NA)))
+  done$data[[name]] <- read$value
+  done
+}
+
+repair_repeated <- function(done, entity, period, which_stays) {
+  key <- paste(done$data[[entity]], done$data[[period]], sep = "\r")
+  key[!done$keep] <- paste("\n", which(!done$keep))
+  again <- duplicated(key, fromLast = which_stays == "last") & done$keep
+  done$log <- c(done$log, list(log_cells(paste("repeated: keep", which_stays), which(again))))
+  done$keep <- done$keep & !again
+  done
+}
+
+# Spellings that differ only in case, spaces, marks or accents: each becomes the commonest of its group.
+tidy_names <- function(x) {
+  groups <- spelling_groups(x)
+  pairs <- lapply(groups, function(group) stats::setNames(rep(group$name, length(group$others)), group$others))
+  unlist(unname(pairs))
 }
 
 # Also where the locale has not the signs: text read there is UTF-8 without its mark.
@@ -100,13 +138,15 @@ signs_of_points <- function(text) {
   text
 }
 
-check_repair_options <- function(names, drop, decimal, thousands) {
+check_repair_options <- function(names, drop, decimal, thousands, percent, missing) {
   check_texts(drop, "drop", "Name kinds of findings, such as `drop = \"missing keys\"`.", kind = "repair")
-  if (!is.null(names) && (!is.character(names) || is.null(base::names(names)) || anyNA(names))) {
-    stop_argument("names", value_words(names), "Give pairs: `names = c(\"wrong\" = \"right\")`.", kind = "repair")
+  good <- is.null(names) || identical(names, "tidy") ||
+    is.character(names) && !is.null(base::names(names)) && !anyNA(names) && all(nzchar(base::names(names)))
+  if (!good) {
+    stop_argument("names", value_words(names), "Give pairs, `names = c(\"wrong\" = \"right\")`, or `names = \"tidy\"`.",
+                  kind = "repair")
   }
-  if (!is.null(decimal)) check_choice(decimal, c(".", ","), "decimal", kind = "repair")
-  if (!is.null(thousands)) check_text(thousands, "thousands", kind = "repair")
+  number_options(decimal, thousands, percent, missing, kind = "repair")
 }
 
 check_findings <- function(findings) {

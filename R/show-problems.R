@@ -82,8 +82,6 @@ show_variation <- function(x) {
   }
 }
 
-upper_first <- function(x) paste0(toupper(substr(x, 1, 1)), substring(x, 2))
-
 show_category <- function(x, name) {
   part <- x$categories[x$categories$variable == name, ]
   writeLines("")

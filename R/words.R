@@ -19,6 +19,8 @@ plural_of <- function(noun) {
   paste0(noun, "s")
 }
 
+upper_first <- function(x) paste0(toupper(substr(x, 1, 1)), substring(x, 2))
+
 # "appears" for one, "appear" for more
 verb <- function(n, word) if (n == 1) paste0(word, "s") else word
 

@@ -368,6 +368,22 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_read_numerals
+Rcpp::List cpp_read_numerals(Rcpp::CharacterVector cells, int comma, int point, bool share, Rcpp::CharacterVector currencies, Rcpp::CharacterVector missing, double sample);
+RcppExport SEXP _wavetax_cpp_read_numerals(SEXP cellsSEXP, SEXP commaSEXP, SEXP pointSEXP, SEXP shareSEXP, SEXP currenciesSEXP, SEXP missingSEXP, SEXP sampleSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type cells(cellsSEXP);
+    Rcpp::traits::input_parameter< int >::type comma(commaSEXP);
+    Rcpp::traits::input_parameter< int >::type point(pointSEXP);
+    Rcpp::traits::input_parameter< bool >::type share(shareSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type currencies(currenciesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type missing(missingSEXP);
+    Rcpp::traits::input_parameter< double >::type sample(sampleSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_read_numerals(cells, comma, point, share, currencies, missing, sample));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_available_threads
 int cpp_available_threads();
 RcppExport SEXP _wavetax_cpp_available_threads() {
@@ -642,6 +658,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_shifted_values", (DL_FUNC) &_wavetax_cpp_shifted_values, 7},
     {"_wavetax_cpp_group_sums", (DL_FUNC) &_wavetax_cpp_group_sums, 3},
     {"_wavetax_cpp_code_text", (DL_FUNC) &_wavetax_cpp_code_text, 1},
+    {"_wavetax_cpp_read_numerals", (DL_FUNC) &_wavetax_cpp_read_numerals, 7},
     {"_wavetax_cpp_available_threads", (DL_FUNC) &_wavetax_cpp_available_threads, 0},
     {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 4},
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},

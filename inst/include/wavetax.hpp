@@ -10,6 +10,7 @@
 #include "wavetax/keys.hpp"
 #include "wavetax/laplacian.hpp"
 #include "wavetax/levels.hpp"
+#include "wavetax/numerals.hpp"
 #include "wavetax/oneway.hpp"
 #include "wavetax/pairs.hpp"
 #include "wavetax/parallel.hpp"

@@ -53,13 +53,16 @@ test_that("commas are decimal or thousands marks as the whole column tells, else
   }
   expect_equal(read(c("932", "1,021", "3,5")), c(932, 1.021, 3.5))
   expect_equal(read(c("932", "1,234,567", "2,000")), c(932, 1234567, 2000))
-  expect_error(read(c("932", "1,021", "845")), "1021 or 1.021", class = "wavetax_error_ambiguous_numbers")
+  expect_equal(read(c("932", "1,021", "845")), c(932, 1021, 845))
+  expect_error(read(c("1,932", "1,021", "4500")), "1932 or 1.932", class = "wavetax_error_ambiguous_numbers")
   expect_equal(read(c("932", "1,021"), thousands = ","), c(932, 1021))
   expect_equal(read(c("932", "1,021"), decimal = ","), c(932, 1.021))
-  data <- data.frame(id = 1:4, t = 1, x = c("1", "12.5%", "2", "n/a"))
+  data <- data.frame(id = 1:13, t = 1, x = c(1:10, "12 or so", "2", "n/a"))
   found <- panel_problems(data, id, t)
-  expect_warning(mended <- panel_repair(data, found, numbers = "x"), "2 cells", class = "wavetax_warning_not_numbers")
-  expect_identical(repair_log(mended)$row[repair_log(mended)$action == "became missing"], c(2L, 4L))
+  expect_warning(mended <- panel_repair(data, found, numbers = "x"), "1 cell", class = "wavetax_warning_not_numbers")
+  expect_identical(repair_log(mended)$row[repair_log(mended)$action == "became missing"], c(11L, 13L))
+  data$x[2:3] <- c("some", "few")
+  expect_error(panel_repair(data, found, numbers = "x"), "3 of 13", class = "wavetax_error_not_numbers")
 })
 
 test_that("a join that matches nothing is an error, and wide tables hold what was asked for", {

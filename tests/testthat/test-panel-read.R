@@ -36,13 +36,13 @@ test_that("text is read in its encoding, delimiter and decimal mark", {
   }
 })
 
-test_that("columns become numbers only when told to, and lost cells are listed", {
-  file <- as_file(c("id,year,x", "a,2014,\"1.200,5\"", "a,2015,n/a", "b,2014,7"))
+test_that("columns with cells that are no numbers stay text until told, and lost cells are listed", {
+  file <- as_file(c("id,year,x", "a,2014,\"1.200,5\"", "a,2015,about 3", "a,2016,n/a", "b,2014,7", sprintf("c,%d,8", 2001:2009)))
   expect_type(quietly(read_panel(file, id, year))$x, "character")
-  expect_warning(panel <- quietly(read_panel(file, id, year, numbers = "x", thousands = ".")), "row 2",
+  expect_message(read_panel(file, id, year), "`x` stays text: 1 cell is no number, \"about 3\"", class = "wavetax_message_kinds")
+  expect_warning(panel <- quietly(read_panel(file, id, year, numbers = "x")), "row 2",
                  class = "wavetax_warning_not_numbers")
-  expect_identical(panel$x, c(1200.5, NA, 7))
-  expect_message(read_panel(file, id, year), "text: id and x", class = "wavetax_message_kinds")
+  expect_identical(panel$x, c(1200.5, NA, NA, 7, rep(8, 9)))
 })
 
 test_that("keys that are not named are proposed, not taken", {
@@ -58,7 +58,7 @@ test_that("files that are no tables are refused in words", {
   refused(as_file("a,b,c"), "no rows")
   refused(as_file(as.raw(c(1, 2, 0, 255, 3))), "not text")
   refused(as_file(c("a,a,b", "1,2,3")), "Several columns are called 'a'")
-  refused(as_file(as.raw(c(0x50, 0x4b, 3, 4, 9, 9)), ".xlsx"), "spreadsheet|package")
+  refused(as_file(as.raw(c(0x50, 0x4b, 3, 4, 9, 9)), ".xlsx"), "damaged|package")
   refused(tempfile(), "no file", "no_file")
   if (requireNamespace("openxlsx", quietly = TRUE) && requireNamespace("readxl", quietly = TRUE)) {
     book <- tempfile(fileext = ".xlsx")
@@ -93,7 +93,7 @@ test_that("mutated files give a panel or a typed error, never another", {
       wavetax_error = function(cnd) NULL,
       error = function(cnd) untyped <<- c(untyped, conditionMessage(cnd))
     )
-    data <- tryCatch(wavetax:::read_table_file(file), wavetax_error = function(cnd) NULL)
+    data <- tryCatch(wavetax:::read_tables(file, wavetax:::read_options()), wavetax_error = function(cnd) NULL)
     if (!is.null(data)) {
       tryCatch(suppressWarnings(panel_problems(data, harbour, season)),
         wavetax_error = function(cnd) NULL,

@@ -1,0 +1,101 @@
+# What the columns that were read are: text that is numbers in one way only is read as such, and told;
+# what can be read in two ways stays text, and is asked for.
+
+settle_columns <- function(data, options) {
+  asked <- options$numbers
+  check_columns(c(asked, options$text), data)
+  kept <- c(options$text, options$keys)
+  for (name in intersect(options$text, names(data))) data[[name]] <- label_text(data[[name]])
+  told <- character()
+  for (name in setdiff(names(data)[vapply(data, is.character, TRUE)], kept)) {
+    x <- data[[name]]
+    read <- if (name %in% asked) asked_numbers(x, name, options$cells) else column_numbers(x, options$cells)
+    told <- c(told, column_words(name, x, read, name %in% asked))
+    if (name %in% asked || read$status == "numbers" && length(read$lost) == 0 && !all(is.na(read$value))) {
+      data[[name]] <- read$value
+    }
+  }
+  data <- convert_numbers(data, setdiff(asked, c(names(data)[vapply(data, is.numeric, TRUE)], kept)), options$cells)
+  codes <- vapply(data, is_long_code, TRUE)
+  data[codes] <- lapply(data[codes], label_text)
+  say_kinds(data, told)
+  data
+}
+
+# Whole numbers of 15 digits and more: codes.
+is_long_code <- function(x) {
+  is.double(x) && !is.object(x) && any(abs(x) >= 1e14, na.rm = TRUE) && is_whole(x)
+}
+
+# What there is to say of a column of text: how it was read, or why it was not.
+column_words <- function(name, x, read, asked) {
+  column <- sprintf("`%s`", name)
+  if (asked || identical(read$status, "numbers") && length(read$lost) == 0) {
+    if (length(read$said) == 0) return(NULL)
+    return(c(i = sprintf("%s is read with %s.", column, list_words(unname(read$said)))))
+  }
+  switch(read$status,
+    numbers = if (length(read$lost) <= 0.2 * read$filled) {
+      c("!" = sprintf("%s stays text: %s no number%s, %s. `numbers = \"%s\"` makes %s missing.", column,
+                      if (length(read$lost) == 1) "1 cell is" else paste(count_words(length(read$lost)), "cells are"),
+                      if (length(read$lost) == 1) "" else "s", lost_words(x, utils::head(read$lost, 3)), name,
+                      if (length(read$lost) == 1) "it" else "them"))
+    },
+    codes = c(i = sprintf("%s stays text: %s", column, code_words(x, read$first))),
+    question = c("!" = sprintf("%s stays text: %s %s %s", column, sub("^%s has", "it has", sub("of %s ", "", read$question$found)),
+                               read$question$where, read$question$todo))
+  )
+}
+
+column_kind <- function(x) {
+  if (inherits(x, "Date")) return("dates")
+  if (inherits(x, "POSIXct")) return("times")
+  if (is.factor(x) || is.character(x)) return("text")
+  if (is.logical(x)) return(if (all(is.na(x))) "empty" else "true and false")
+  if (is_whole(x)) "whole numbers" else "numbers"
+}
+
+say_kinds <- function(data, told = NULL) {
+  kinds <- vapply(data, column_kind, "")
+  lines <- vapply(unique(kinds), function(kind) {
+    sprintf("%s: %s", kind, list_some(names(data)[kinds == kind], 12))
+  }, "")
+  tell_wavetax(
+    c(sprintf("%s, %s.", count_of(nrow(data), "row"), count_of(ncol(data), "column")),
+      stats::setNames(lines, rep("*", length(lines))), told),
+    class = "wavetax_message_kinds"
+  )
+}
+
+# The period's column as it is best kept: dates as `Date`s, years with a code beside them as years; other
+# periods keep their label. What was understood is told.
+settle_period <- function(x, name, format = NULL) {
+  if (is_midnight(x)) return(as.Date(x, tz = time_zone(x)))
+  if (is_whole(x)) {
+    known <- x[!is.na(x)]
+    if (!are_days(as.numeric(known))) return(x)
+    say_period(name, "dates (year, month, day)", known)
+    return(number_days(as.numeric(x)))
+  }
+  if (!is.character(x)) return(x)
+  values <- unique(x[!is_blank(x)])
+  read <- read_periods(values, format)
+  if (is.null(read)) return(x)
+  if (!is.null(read$question)) stop_period_question(read$question)
+  if (is.null(read$unit) && !read$marked && read$words == "years") return(whole_years(x))
+  say_period(name, read$words, values[order(read$ticks)])
+  at <- match(x, values)
+  if (!is.null(read$dates)) return(read$dates[at])
+  if (is.null(read$unit) && read$marked) return(as.integer(read$ticks)[at])
+  x
+}
+
+# Years that came as text, from a column with blanks or a file of text alone.
+whole_years <- function(x) suppressWarnings(as.integer(trimws(x)))
+
+say_period <- function(name, words, values) {
+  ends <- label_text(values[c(1, length(values))])
+  tell_wavetax(c(i = sprintf("`%s` is read as %s, from %s to %s.", name, words, ends[1], ends[2])),
+                class = "wavetax_message_periods")
+}
+

@@ -1,0 +1,168 @@
+# Several files, or sheets of one, as one table.
+
+# A list of parts: data, and the name of the file or sheet. One part is the table.
+read_tables <- function(file, options) {
+  if (!is.character(file) || length(file) == 0 || anyNA(file)) check_file(if (length(file) == 1) file else NULL)
+  parts <- list()
+  for (one in expand_files(file)) {
+    sheets <- sheets_of(one, options)
+    for (sheet in sheets) {
+      name <- if (length(sheets) > 1) as.character(sheet) else sub("\\.[^.]+$", "", basename(one))
+      parts <- c(parts, list(list(name = name, file = one, sheet = sheet)))
+    }
+  }
+  read <- function(part) {
+    options$sheet <- part$sheet
+    c(part, list(data = read_one_table(part$file, options)))
+  }
+  if (length(parts) == 1) return(read(parts[[1]])$data)
+  combine_parts(lapply(parts, read), options)
+}
+
+expand_files <- function(file) {
+  unlist(lapply(file, function(one) {
+    if (file.exists(one) || !grepl("[*?]", one)) return(one)
+    found <- Sys.glob(one)
+    if (length(found) == 0) stop_wavetax("no_file", sprintf("No file is called as in %s.", sQuote(one, FALSE)))
+    found
+  }))
+}
+
+# NULL for a single table that is looked for; else the sheets that are named.
+sheets_of <- function(file, options) {
+  sheet <- options$sheet
+  if (length(sheet) < 2 && !identical(sheet, "*")) return(list(sheet))
+  if (!file_extension(file) %in% c("xlsx", "xls")) stop_argument("sheet", "given", sprintf("%s has no sheets.", sQuote(file, FALSE)))
+  if (identical(sheet, "*")) sheet <- workbook_sheets(file)
+  as.list(sheet)
+}
+
+combine_parts <- function(parts, options) {
+  check_parts_keys(parts, options)
+  entity <- options$keys[["entity"]]
+  period <- options$keys[["period"]]
+  names <- part_names(parts)
+  has_period <- vapply(parts, function(part) period %in% base::names(part$data), TRUE)
+  if (!any(has_period)) {
+    shapes <- lapply(parts, function(part) find_shape(part$data, entity, period))
+    if (all(vapply(shapes, function(shape) identical(shape$form, "wide") && identical(shape$variables, "value"), TRUE))) {
+      tables <- Map(function(part, name) one_indicator(part$data, name, entity, period), parts, names)
+      return(join_parts(tables, names, c(entity, period)))
+    }
+    return(stack_parts(Map(function(part, at) with_period(part$data, at, period), parts, part_periods(names, options)), names))
+  }
+  if (!all(has_period)) {
+    stop_wavetax("which_period", sprintf("Some of the tables have no column %s.", sQuote(period, FALSE)),
+                 where = sprintf("Without it: %s.", list_some(names[!has_period], 6)),
+                 todo = "Read those with it and those without it apart.")
+  }
+  others <- lapply(parts, function(part) setdiff(base::names(part$data), c(entity, period)))
+  tables <- lapply(parts, `[[`, "data")
+  if (anyDuplicated(unlist(others))) stack_parts(tables, names) else join_parts(tables, names, c(entity, period))
+}
+
+check_parts_keys <- function(parts, options) {
+  if (length(options$keys) < 2) {
+    stop_wavetax("keys_not_named", "Several tables are put together by their keys, which are not named.",
+                 todo = "Name both: `read_panel(files, entity, period)`.")
+  }
+  lacks <- vapply(parts, function(part) !options$keys[["entity"]] %in% names(part$data), TRUE)
+  if (!any(lacks)) return(invisible())
+  stop_no_column(options$keys[["entity"]], names(parts[[which(lacks)[1]]]$data))
+}
+
+# The names that tell the parts apart.
+part_names <- function(parts) {
+  names <- vapply(parts, `[[`, "", "name")
+  if (anyDuplicated(names)) names <- vapply(parts, function(part) paste(sub("\\.[^.]+$", "", basename(part$file)), part$name), "")
+  names
+}
+
+# The period in each part's name: what `period_from` says, or what reads as one.
+part_periods <- function(names, options) {
+  pattern <- options$period_from
+  if (is.null(pattern)) {
+    pattern <- "(?:FY)?(?:1[89]|20)[0-9]{2}(?:[-_ ]?[QqMmHhSs][0-9]{1,2}|[-_ ](?:0[1-9]|1[0-2])|[-_/][0-9]{2,4})?(?![0-9])"
+  }
+  match <- tryCatch(regexpr(pattern, names, perl = TRUE), error = function(cnd) {
+    stop_argument("period_from", dQuote(pattern, FALSE), "Give a regular expression, such as `\"[0-9]{4}\"`.")
+  })
+  found <- rep(NA_character_, length(names))
+  found[match > 0] <- regmatches(names, match)
+  start <- attr(match, "capture.start")
+  if (!is.null(start)) found <- ifelse(match > 0, substring(names, start[, 1], start[, 1] + attr(match, "capture.length")[, 1] - 1), NA)
+  if (!anyNA(found) && !anyDuplicated(found)) return(period_values(gsub("_", "-", found)))
+  stop_wavetax(
+    "which_period", "The tables have no column of periods, and their names do not tell one each.",
+    where = sprintf("Names are %s.", list_some(names, 6)),
+    todo = "Say where the period stands in them: `period_from = \"[0-9]{4}\"`."
+  )
+}
+
+with_period <- function(data, at, period) {
+  data[[period]] <- rep(at, nrow(data))
+  data
+}
+
+one_indicator <- function(data, name, entity, period) {
+  shape <- find_shape(data, entity, period)
+  shape$found$variable <- name
+  shape$variables <- name
+  plain_data_frame_keeping_names(lay_out(data, shape, entity, period, NULL, empty = FALSE, quiet = TRUE))
+}
+
+# Below each other; columns that a table lacks are missing there, kinds that differ become text.
+stack_parts <- function(tables, names) {
+  columns <- unique(unlist(lapply(tables, base::names)))
+  told <- character()
+  for (column in columns) {
+    lacks <- !vapply(tables, function(table) column %in% base::names(table), TRUE)
+    if (any(lacks)) told <- c(told, sprintf("`%s` is not in %s.", column, list_some(names[lacks], 6)))
+    kinds <- vapply(tables[!lacks], function(table) broad_kind(table[[column]]), "")
+    differs <- unique(kinds[kinds != "empty"])
+    if (length(differs) > 1) {
+      told <- c(told, sprintf("`%s` is %s: read as text first.", column, list_words(vapply(differs, function(kind) {
+        sprintf("%s in %s", kind, list_some(names[!lacks][kinds == kind], 3))
+      }, ""))))
+      tables[!lacks] <- lapply(tables[!lacks], function(table) {
+        table[[column]] <- label_text(table[[column]])
+        table
+      })
+    }
+  }
+  out <- as.data.frame(data.table::rbindlist(tables, use.names = TRUE, fill = TRUE))
+  say_parts(sprintf("%s below each other", count_of(length(tables), "table")), names, told)
+  out
+}
+
+broad_kind <- function(x) {
+  if (all(is.na(x))) "empty" else if (is.numeric(x) && !is.object(x)) "numbers" else if (is.character(x)) "text" else column_kind(x)
+}
+
+# By their keys: every key that stands in any of them.
+join_parts <- function(tables, names, keys) {
+  for (i in seq_along(tables)) {
+    key <- join_key(tables[[i]], keys)
+    if (anyDuplicated(key)) {
+      stop_wavetax("duplicate_keys", sprintf("The table %s has several rows for one %s.", dQuote(names[i], FALSE),
+                                             paste(keys, collapse = " and ")),
+                   where = sprintf("%s.", list_some(unique(key[duplicated(key)]))), todo = "Keep one row for each key.")
+    }
+  }
+  all_keys <- unique(unlist(lapply(tables, join_key, keys)))
+  out <- NULL
+  for (table in tables) {
+    rows <- match(all_keys, join_key(table, keys))
+    if (is.null(out)) out <- table[rows, keys]
+    for (key in keys) out[[key]][is.na(out[[key]])] <- table[[key]][rows][is.na(out[[key]])]
+    for (column in setdiff(base::names(table), keys)) out[[column]] <- table[[column]][rows]
+  }
+  rownames(out) <- NULL
+  say_parts(sprintf("%s joined by %s", count_of(length(tables), "table"), list_words(keys)), names, character())
+  out
+}
+
+say_parts <- function(how, names, told) {
+  tell_wavetax(c(i = sprintf("%s: %s.", how, list_some(names, 8)), stats::setNames(told, rep("!", length(told)))),
+                class = "wavetax_message_parts")
+}

@@ -1,0 +1,206 @@
+# Delimited text: the delimiter and the encoding are found; what is odd about the file is an error.
+
+read_delimited <- function(file, options) {
+  start <- readBin(file, "raw", min(file.size(file), 1e6))
+  check_is_text(start, file)
+  encoding <- options$encoding
+  if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
+  if (!is.null(options$range) || options$header != 1 || options$layout == "find") {
+    return(read_text_block(file, options, encoding))
+  }
+  if (is.null(options$delimiter)) options$delimiter <- find_delimiter(start)
+  data <- tryCatch(read_with_delimiter(file, options, encoding), wavetax_error_not_a_table = function(cnd) {
+    check_layout(file, options, encoding)
+    rlang::cnd_signal(cnd)
+  })
+  if (!is_first_line(names(data), file, encoding)) check_layout(file, options, encoding)
+  data
+}
+
+# The delimiter that cuts the most lines alike; NULL where none of the usual ones does.
+delimiters <- c(",", ";", "\t", "|")
+find_delimiter <- function(bytes) {
+  text <- rawToChar(bytes)
+  lines <- strsplit(gsub("\"[^\"]*\"", "", text, useBytes = TRUE), "\r?\n", useBytes = TRUE)[[1]]
+  lines <- utils::head(lines[nzchar(lines)], 200)
+  alike <- vapply(delimiters, function(one) {
+    cuts <- lengths(regmatches(lines, gregexpr(one, lines, fixed = TRUE, useBytes = TRUE)))
+    cuts <- cuts[cuts > 0]
+    if (length(cuts) == 0) 0 else max(table(cuts))
+  }, 0)
+  if (max(alike) > 0) delimiters[which.max(alike)]
+}
+
+check_is_text <- function(start, file) {
+  starts <- function(...) identical(utils::head(start, length(c(...))), as.raw(c(...)))
+  if (starts(0xff, 0xfe) || starts(0xfe, 0xff)) {
+    stop_not_a_table(file, "It is text in UTF-16.", "Save it as CSV in UTF-8.")
+  }
+  if (starts(0x50, 0x4b)) stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
+  if (starts(0x1f, 0x8b)) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
+  if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.", "Let its name end in .xls.")
+  if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.", "Save it as CSV or .xlsx.")
+}
+
+read_with_delimiter <- function(file, options, encoding, ...) {
+  read <- function(separator, mark) {
+    read_text_table(file, file, na.strings = options$missing, showProgress = isatty(stderr()), encoding = encoding,
+                    sep = separator, dec = mark, header = TRUE, blank.lines.skip = FALSE, ...)
+  }
+  separator <- if (is.null(options$delimiter)) "auto" else options$delimiter
+  if (!identical(options$decimal, ",")) return(as_utf8(read(separator, "."), encoding, file))
+  # Some readers do not take a comma between columns when it is the decimal mark too: numbers are then
+  # read as text, within quotes as they must be, and converted by column.
+  data <- tryCatch(if (!identical(separator, ",")) read(separator, ","), wavetax_error = function(cnd) NULL)
+  if (length(data) < 2) data <- read(if (is.null(options$delimiter)) "," else options$delimiter, ".")
+  as_utf8(data, encoding, file)
+}
+
+# Delimited text as it stands: zeros before a code are kept, whole numbers that R's own cannot hold
+# stay text, and a quote that was doubled within quotes is one. `name` is the file in messages; of a
+# `heading` alone the quotes cannot be judged.
+read_text_table <- function(path, name, ..., heading = FALSE) {
+  read <- function(...) {
+    # A reading that is stopped half way leaves the file open: what was odd is judged after it.
+    seen <- new.env(parent = emptyenv())
+    data <- tryCatch(
+      withCallingHandlers(
+        data.table::fread(file = path, data.table = FALSE, check.names = FALSE, integer64 = "character",
+                          keepLeadingZeros = TRUE, logical01 = FALSE, ...),
+        warning = function(cnd) {
+          seen$odd <- c(seen$odd, conditionMessage(cnd))
+          tryInvokeRestart("muffleWarning")
+        }
+      ),
+      error = function(cnd) {
+        if (is_memory_error(cnd)) rlang::cnd_signal(cnd)
+        stop_not_a_table(name, conditionMessage(cnd))
+      }
+    )
+    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned",
+                           seen$odd)]
+    if (length(odd) > 0) stop_not_a_table(name, odd[1])
+    data
+  }
+  data <- read(...)
+  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE),
+                 TRUE)
+  if (any(wide)) {
+    classes <- rep("character", sum(wide))
+    names(classes) <- names(data)[wide]
+    data <- read(..., colClasses = classes)
+  }
+  names(data) <- one_quote(names(data))
+  data[] <- lapply(data, function(x) if (is.character(x)) whole_or_text(one_quote(x)) else x)
+  data
+}
+
+one_quote <- function(x) {
+  if (!any(grepl("\"\"", x, fixed = TRUE))) return(x)
+  gsub("\"\"", "\"", x, fixed = TRUE)
+}
+
+# A column of whole numbers that came as text because of their length: numbers where none has the 15
+# digits of a code.
+whole_or_text <- function(x) {
+  first <- x[!is.na(x)][1]
+  if (is.na(first) || !grepl("^-?[0-9]{1,14}$", first)) return(x)
+  if (!all(is.na(x) | grepl("^(0|-?[1-9][0-9]{0,13})$", x))) return(x)
+  as.numeric(x)
+}
+
+# All text in UTF-8, the names of the columns too.
+as_utf8 <- function(data, encoding, file) {
+  convert <- function(x) {
+    if (!is.character(x) || all(validUTF8(x))) return(x)
+    iconv(x, if (encoding == "UTF-8") "UTF-8" else "latin1", "UTF-8")
+  }
+  text <- vapply(data, is.character, logical(1))
+  missing <- vapply(data[text], function(x) sum(is.na(x)), 0L)
+  data[text] <- lapply(data[text], convert)
+  names(data) <- convert(names(data))
+  lost <- vapply(data[text], function(x) sum(is.na(x)), 0L) > missing
+  if (any(lost) || anyNA(names(data))) {
+    stop_not_a_table(file, sprintf("Some text in it is not in %s; give its encoding.", encoding))
+  }
+  data
+}
+
+# Whether bytes are valid UTF-8; a character may be cut at their end.
+is_utf8 <- function(bytes) {
+  for (cut in 0:3) {
+    text <- rawToChar(bytes[seq_len(max(0, length(bytes) - cut))])
+    if (validUTF8(text)) return(TRUE)
+  }
+  FALSE
+}
+
+# All cells as text, a row a line; NA where blank.
+text_cells <- function(file, options, encoding) {
+  separator <- if (is.null(options$delimiter)) "," else options$delimiter
+  data <- tryCatch({
+    fields <- utils::count.fields(file, separator, quote = "\"", comment.char = "", blank.lines.skip = FALSE)
+    utils::read.table(file, sep = separator, quote = "\"", header = FALSE, fill = TRUE, colClasses = "character",
+                      comment.char = "", blank.lines.skip = FALSE, na.strings = options$missing, skipNul = TRUE,
+                      col.names = paste0("V", seq_len(max(fields, 1, na.rm = TRUE))))
+  }, error = function(cnd) stop_not_a_table(file, conditionMessage(cnd)), warning = function(cnd) {
+    stop_not_a_table(file, conditionMessage(cnd))
+  })
+  cells <- as.matrix(as_utf8(data, encoding, file))
+  cells[1] <- sub("^\ufeff", "", cells[1])
+  cells[!is.na(cells) & !nzchar(trimws(cells))] <- NA
+  dimnames(cells) <- NULL
+  cells
+}
+
+# Some readers leave lines above the table out by themselves, or name what has no heading.
+is_first_line <- function(names, file, encoding) {
+  line <- readLines(file, 1, warn = FALSE, encoding = encoding, skipNul = TRUE)
+  made <- is.na(names) | !nzchar(names) | grepl("^V[0-9]+$", names)
+  told <- vapply(utils::head(names[!made], 3), grepl, TRUE, line, fixed = TRUE, useBytes = TRUE)
+  !any(made) && all(told)
+}
+
+# An error that offers the table, where it does not fill the file.
+check_layout <- function(file, options, encoding) {
+  cells <- tryCatch(text_cells(file, options, encoding), wavetax_error = function(cnd) NULL)
+  found <- if (!is.null(cells)) find_table(cells)
+  if (is.null(found) || is_whole_table(found)) return(invisible())
+  stop_layout(file, found, row_texts(cells), options)
+}
+
+# The table within a text file: as `range` and `header` say, or as found.
+read_text_block <- function(file, options, encoding) {
+  if (is.null(options$delimiter)) options$delimiter <- find_delimiter(readBin(file, "raw", min(file.size(file), 1e6)))
+  cells <- text_cells(file, options, encoding)
+  found <- if (is.null(options$range)) find_table(cells) else range_limits(options$range)
+  if (is.null(found)) stop_not_a_table(file, "No table was found among its rows.")
+  found$header <- if (options$header != 1 || is.null(found$header)) options$header else found$header
+  if (is.null(options$range) && !is_whole_table(found)) say_found(found, row_texts(cells))
+  block_of_cells(cells, found, file)
+}
+
+# Rows and columns of a matrix of cells as a data frame of text, under its headings; what R reads as
+# plain numbers is numbers.
+block_of_cells <- function(cells, found, file) {
+  rows <- found$top:min(found$bottom, nrow(cells))
+  columns <- found$left:min(found$right, ncol(cells))
+  if (found$top >= nrow(cells) || found$left > ncol(cells) || length(rows) <= found$header) {
+    stop_not_a_table(file, "The range lies outside its cells.")
+  }
+  cells <- cells[rows, columns, drop = FALSE]
+  names <- combine_headings(cells[seq_len(found$header), , drop = FALSE])
+  body <- cells[-seq_len(found$header), , drop = FALSE]
+  body <- body[rowSums(!is.na(body)) > 0, , drop = FALSE]
+  data <- lapply(seq_len(ncol(body)), function(column) plain_numbers(body[, column]))
+  names(data) <- ifelse(is.na(names), "", names)
+  structure(data, class = "data.frame", row.names = .set_row_names(nrow(body)))
+}
+
+# As a reader of delimited text has it: numbers where every cell is one as it stands.
+plain_numbers <- function(x) {
+  if (any(grepl("^[-+]?0[0-9]|^[-+]?[0-9]{15,}$", x))) return(x)
+  value <- suppressWarnings(as.numeric(x))
+  if (any(is.na(value) & !is.na(x))) return(x)
+  if (is_whole(value) && all(abs(value) < .Machine$integer.max, na.rm = TRUE)) as.integer(value) else value
+}

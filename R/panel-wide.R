@@ -1,0 +1,44 @@
+#' @rdname panel_to_long
+#' @param variables Columns that get one column a period; `NULL`: all that vary within an
+#'   entity. Other columns that vary are left out, which is said.
+#' @export
+panel_to_wide <- function(data, variables = NULL) {
+  check_is_panel(data)
+  index <- panel_index(data)
+  others <- setdiff(names(data), c(index$entity, index$period))
+  check_texts(variables, "variables", "Name columns in quotes.")
+  if (!is.null(variables)) check_columns(variables, data)
+  moving <- variables
+  if (is.null(variables)) moving <- others[!vapply(data[others], fixed_within, logical(1), index)]
+  labels <- format_period(index$periods)
+  N <- length(index$entities)
+  first <- match(seq_len(N), index$codes)
+  order <- order(first)
+  at <- (match(index$clock, index$ticks) - 1) * N + index$codes
+  rest <- setdiff(others, moving)
+  varies <- rest[!vapply(data[rest], fixed_within, logical(1), index)]
+  if (length(varies) > 0) {
+    tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
+                  class = "wavetax_message_left_out")
+  }
+  fixed <- c(index$entity, setdiff(rest, varies))
+  out <- plain_data_frame_keeping_names(data)[first[order], fixed, drop = FALSE]
+  for (variable in moving) {
+    source <- data[[variable]]
+    rows <- rep(NA_integer_, N * length(labels))
+    rows[at] <- seq_along(source)
+    rows <- matrix(rows, N)[order, , drop = FALSE]
+    for (p in seq_along(labels)) out[[paste0(variable, "_", labels[p])]] <- source[rows[, p]]
+  }
+  rownames(out) <- NULL
+  out
+}
+
+format_period <- function(x) label_text(x)
+
+# Whether a column never differs (nor goes missing) within an entity.
+fixed_within <- function(x, index) {
+  first <- match(seq_along(index$entities), index$codes)
+  reference <- x[first][index$codes]
+  all((is.na(x) & is.na(reference)) | (!is.na(x) & !is.na(reference) & x == reference))
+}

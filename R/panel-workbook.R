@@ -1,0 +1,177 @@
+# What a workbook holds besides values: its sheets, hidden rows, merged cells, formulas that were
+# never computed; and what kinds of broken files look like.
+
+most_unpacked <- 4e9
+
+# The bytes say what a file is, whatever its ending.
+check_workbook <- function(file) {
+  start <- readBin(file, "raw", 8)
+  is_packed <- identical(utils::head(start, 2), as.raw(c(0x50, 0x4b)))
+  is_old <- identical(utils::head(start, 4), as.raw(c(0xd0, 0xcf, 0x11, 0xe0)))
+  if (file_extension(file) == "xls") {
+    if (is_packed) stop_not_a_table(file, "It is a workbook of the .xlsx kind under another ending.", "Let its name end in .xlsx.")
+    if (!is_old) stop_not_a_table(file, "It is no workbook.", "If it is text, let its name end in .csv.")
+    return(invisible())
+  }
+  if (is_old) {
+    stop_not_a_table(file, "It is protected by a password, or an old workbook under another ending.",
+                     "Save it without a password, as .xlsx.")
+  }
+  if (!is_packed) stop_not_a_table(file, "It is no workbook.", "If it is text, let its name end in .csv.")
+  parts <- tryCatch(suppressWarnings(utils::unzip(file, list = TRUE)), error = function(cnd) NULL)
+  if (is.null(parts) || !any(parts$Name == "xl/workbook.xml")) {
+    stop_not_a_table(file, "It is not a workbook, or is damaged.", "Open it, save it anew, and check that it was copied whole.")
+  }
+  unpacked <- sum(as.numeric(parts$Length))
+  if (unpacked > most_unpacked || unpacked > 1e8 && unpacked > 1000 * file.size(file)) {
+    stop_not_a_table(file, sprintf("Unpacked it has %s MB, out of %s MB.", count_words(round(unpacked / 1e6)),
+                                   count_words(ceiling(file.size(file) / 1e6))),
+                     "Save the table alone, or as CSV.")
+  }
+}
+
+workbook_sheets <- function(file) {
+  check_package("readxl", "reads spreadsheets")
+  check_workbook(file)
+  sheets <- tryCatch(readxl::excel_sheets(file), error = function(cnd) {
+    stop_not_a_table(file, "It is not a spreadsheet, or is damaged.", "Open it, save it anew, and check that it was copied whole.")
+  })
+  if (length(sheets) == 0) stop_not_a_table(file, "It has no sheet.")
+  sheets
+}
+
+# Of a sheet of an .xlsx file: hidden rows, merged ranges, cells whose formula has no value. Other
+# workbooks are not looked into.
+sheet_facts <- function(file, sheet) {
+  none <- list(hidden = integer(), merged = character(), empty_formulas = character())
+  if (file_extension(file) != "xlsx") return(none)
+  part <- tryCatch(sheet_part(file, sheet), error = function(cnd) NULL)
+  if (is.null(part)) return(none)
+  connection <- unz(file, part, "rb")
+  on.exit(close(connection))
+  rest <- ""
+  facts <- none
+  repeat {
+    bytes <- readBin(connection, "raw", 8e6)
+    if (length(bytes) == 0) break
+    text <- paste0(rest, rawToChar(bytes[bytes != 0]))
+    cut <- max(regexpr("<[^<]*$", text, useBytes = TRUE), 1L)
+    if (cut > 1 && !grepl("</row>|<row|</c>|/>", text, useBytes = TRUE)) cut <- nchar(text, "bytes") + 1L
+    rest <- substring(text, cut)
+    facts <- add_sheet_facts(facts, substr(text, 1, cut - 1))
+  }
+  add_sheet_facts(facts, rest)
+}
+
+add_sheet_facts <- function(facts, text) {
+  all_of <- function(pattern) {
+    regmatches(text, gregexpr(pattern, text, perl = TRUE, useBytes = TRUE))[[1]]
+  }
+  attribute <- function(tags, name) sub(sprintf(".*[ ]%s=\"([^\"]*)\".*", name), "\\1", tags, useBytes = TRUE)
+  if (grepl(" hidden=\"", text, fixed = TRUE, useBytes = TRUE)) {
+    facts$hidden <- c(facts$hidden, as.integer(attribute(all_of("<row [^>]*hidden=\"(?:1|true)\"[^>]*>"), "r")))
+  }
+  if (grepl("<mergeCell ", text, fixed = TRUE, useBytes = TRUE)) {
+    facts$merged <- c(facts$merged, attribute(all_of("<mergeCell [^>]*>"), "ref"))
+  }
+  if (grepl("</f></c>", text, fixed = TRUE, useBytes = TRUE)) {
+    facts$empty_formulas <- c(facts$empty_formulas, attribute(all_of("<c [^>]*><f[^>]*>[^<]*</f></c>"), "r"))
+  }
+  facts
+}
+
+# The part of the packed file that holds a sheet.
+sheet_part <- function(file, sheet) {
+  read <- function(part) {
+    connection <- unz(file, part, "rb")
+    on.exit(close(connection))
+    bytes <- readBin(connection, "raw", 5e6)
+    rawToChar(bytes[bytes != 0])
+  }
+  tags <- function(text, pattern) regmatches(text, gregexpr(pattern, text, perl = TRUE, useBytes = TRUE))[[1]]
+  attribute <- function(tag, name) sub(sprintf(".*[ ]%s=\"([^\"]*)\".*", name), "\\1", tag, useBytes = TRUE)
+  sheets <- tags(read("xl/workbook.xml"), "<(?:[a-z]+:)?sheet [^>]*>")
+  position <- if (is.character(sheet)) match(sheet, readxl::excel_sheets(file)) else sheet
+  id <- attribute(sheets[position], "r:id")
+  links <- tags(read("xl/_rels/workbook.xml.rels"), "<Relationship [^>]*>")
+  target <- attribute(links[attribute(links, "Id") == id], "Target")
+  if (startsWith(target, "/")) substring(target, 2) else paste0("xl/", target)
+}
+
+# `top` is the first row of the table's body: what is merged in its headings is put together anyway.
+say_sheet_facts <- function(facts, filled, top) {
+  merged <- if (!filled) facts$merged[vapply(facts$merged, function(range) merged_limits(range)$bottom >= top, TRUE)]
+  told <- c(
+    if (length(facts$hidden) > 0) {
+      c(i = sprintf("%s hidden in the sheet %s read too.", upper_first(row_words(facts$hidden, 5)),
+                    if (length(facts$hidden) == 1) "is" else "are"))
+    },
+    if (length(merged) > 0) {
+      c(i = sprintf("Merged cells (%s) have their value in the first cell only; `merged = \"fill\"` fills them.",
+                    list_some(merged, 3)))
+    }
+  )
+  if (length(told) > 0) tell_wavetax(told, class = "wavetax_message_sheet")
+}
+
+check_formulas <- function(facts, file) {
+  if (length(facts$empty_formulas) == 0) return(invisible())
+  stop_not_a_table(
+    file, sprintf("Formulas in it have no values: %s.", list_some(facts$empty_formulas, 5)),
+    "Open the workbook, let it compute, and save it."
+  )
+}
+
+# The sheets of a workbook with their size and first row of several cells, when it is not clear which
+# is meant.
+stop_which_sheet <- function(file, sheets, keys = NULL) {
+  shown <- utils::head(sheets, 12)
+  tops <- lapply(shown, function(sheet) sheet_cells(file, sheet, most = 30))
+  tables <- vapply(tops, function(cells) !is.null(cells) && any(rowSums(!is.na(cells)) > 1), TRUE)
+  likely <- c(shown[tables], sheets)[1:2]
+  described <- vapply(seq_along(shown), function(i) {
+    sheet <- shown[i]
+    cells <- tops[[i]]
+    if (is.null(cells)) return(sprintf("%s: empty", dQuote(sheet, FALSE)))
+    first <- cells[which(rowSums(!is.na(cells)) > 1)[1], ]
+    extent <- sheet_extent(file, sheet)
+    sprintf("%s: %s%s", dQuote(sheet, FALSE), if (is.null(extent)) "" else paste0(extent, "; "),
+            if (all(is.na(first))) "text in one column" else list_some(short_text(first[!is.na(first)], 30), 6))
+  }, "")
+  stop_wavetax(
+    "which_sheet", sprintf("The workbook has %s; which one is meant?", count_of(length(sheets), "sheet")),
+    where = c(described, if (length(sheets) > 12) sprintf("and %d more", length(sheets) - 12L)),
+    todo = c(sprintf("Say which: `sheet = %s`.", dQuote(likely[1], FALSE)),
+             sprintf("Several of one layout: `sheet = c(%s)`, or `sheet = \"*\"` for all.",
+                     paste(dQuote(likely, FALSE), collapse = ", ")))
+  )
+}
+
+# "1,047 rows, 13 columns" as the sheet itself says.
+sheet_extent <- function(file, sheet) {
+  if (file_extension(file) != "xlsx") return(NULL)
+  text <- tryCatch({
+    connection <- unz(file, sheet_part(file, sheet), "rb")
+    on.exit(close(connection))
+    bytes <- readBin(connection, "raw", 2000)
+    rawToChar(bytes[bytes != 0])
+  }, error = function(cnd) "")
+  extent <- regmatches(text, regexec("<dimension ref=\"([A-Z]+[0-9]+):([A-Z]+)([0-9]+)\"", text))[[1]]
+  if (length(extent) == 0) return(NULL)
+  columns <- range_limits(paste0("A1:", extent[3], "9999999"))$right
+  sprintf("%s, %s", count_of(as.numeric(extent[4]), "row"), count_of(columns, "column"))
+}
+
+# All cells of a sheet as text, NA where blank; NULL where there is none.
+sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
+  data <- tryCatch(
+    suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "text", n_max = most,
+                                        trim_ws = TRUE, .name_repair = "minimal", progress = FALSE)),
+    error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
+  )
+  if (nrow(data) == 0 || ncol(data) == 0) return(NULL)
+  cells <- as.matrix(data)
+  cells[!is.na(cells) & !nzchar(trimws(cells))] <- NA
+  dimnames(cells) <- NULL
+  cells
+}
