@@ -194,7 +194,6 @@ new_join_report <- function(mine, theirs, found, by) {
 #' @param joined What `panel_join()` gave.
 #' @export
 join_report <- function(joined) {
-  if (missing(joined)) stop_argument("joined", "missing", "Give what `panel_join()` gave.")
   report <- attr(joined, "join_report", exact = TRUE)
   if (is.null(report)) stop_wavetax("no_report", "These data have no report of a join.", todo = "It is kept by `panel_join()`.")
   report

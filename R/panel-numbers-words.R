@@ -24,7 +24,7 @@ number_question <- function(seen, role, options, x) {
     if (has("comma_thousands") && has("point_thousands")) {
       return(against("comma_thousands", "point_thousands", "commas and points between thousands"))
     }
-    decided <- decide_roles(counts, role, seen$numbers)
+    decided <- decide_roles(counts, role, seen$numbers, isTRUE(options$commas))
     if (anyNA(decided)) {
       mark <- if (is.na(decided[["comma"]])) "," else "."
       shown <- cell(if (mark == ",") "comma_either" else "point_either")

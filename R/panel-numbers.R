@@ -62,7 +62,7 @@ column_numbers <- function(x, options) {
   if (counts[["zeros_before"]] + counts[["many_digits"]] > 0) return(list(status = "codes", first = seen$first))
   question <- number_question(seen, role, options, x)
   if (!is.null(question)) return(list(status = "question", question = question, lost = seen$not_numbers))
-  decided <- decide_roles(counts, role, seen$numbers)
+  decided <- decide_roles(counts, role, seen$numbers, isTRUE(options$commas))
   again <- c(counts[["comma_either"]], counts[["point_either"]]) > 0 & decided != c(2L, 1L)
   if (all(role == 0L) && any(again)) seen <- read_cells(text, decided, options, 0)
   list(status = "numbers", value = seen$value, lost = seen$not_numbers, missing = seen$missing,
@@ -90,10 +90,10 @@ given_roles <- function(options) {
   c(comma = comma, point = point)
 }
 
-# What the cells say where nothing was said: a mark that must be decimal somewhere is so everywhere,
+# What the cells say where nothing was said (`commas`: other columns of the file have decimal commas): a mark that must be decimal somewhere is so everywhere,
 # and the other is then between thousands unless it too must be decimal. Commas before exactly three
 # digits throughout are between thousands where numbers without one stay under 1000.
-decide_roles <- function(counts, role, numbers) {
+decide_roles <- function(counts, role, numbers, commas = FALSE) {
   if (any(role > 0L)) return(role)
   has <- function(mark) counts[[mark]] > 0
   grouped <- has("space_thousands") || has("apostrophe_thousands")
@@ -102,7 +102,7 @@ decide_roles <- function(counts, role, numbers) {
     if (other) 1L else if (under_thousand(counts, numbers)) 2L else NA_integer_
   point <- if (has("point_decimal")) 1L else if (has("point_thousands")) 2L else if (!has("point_either")) 0L else
     if (identical(comma, 1L) && !grouped) 2L else
-    if (is.na(comma) || has("currency") && !grouped && comma == 0L) NA_integer_ else 1L
+    if (is.na(comma) || (has("currency") || commas) && !grouped && comma == 0L) NA_integer_ else 1L
   c(comma = comma, point = point)
 }
 

@@ -3,6 +3,7 @@
 
 settle_columns <- function(data, options) {
   asked <- options$numbers
+  options$cells$commas <- isTRUE(attr(data, "commas"))
   check_columns(c(asked, options$text), data)
   kept <- c(options$text, options$keys)
   for (name in intersect(options$text, names(data))) data[[name]] <- label_text(data[[name]])

@@ -14,7 +14,19 @@ read_delimited <- function(file, options) {
     rlang::cnd_signal(cnd)
   })
   if (!is_first_line(names(data), file, encoding)) check_layout(file, options, encoding)
-  data
+  if (is.null(options$decimal)) points_as_text(data, file, options, encoding) else data
+}
+
+# In a file with decimal commas a column such as 1.178 and 932 may have points between thousands: it comes
+# as text, and the attribute `commas` says why.
+points_as_text <- function(data, file, options, encoding) {
+  points <- vapply(data, function(x) is.double(x) && !is.object(x), TRUE)
+  text <- vapply(data, is.character, TRUE)
+  if (!any(points) || !any(text)) return(data)
+  commas <- vapply(data[text], function(x) "comma_decimal" %in% names(column_numbers(x, options$cells)$said), TRUE)
+  if (!any(commas)) return(data)
+  classes <- stats::setNames(rep("character", sum(points)), names(data)[points])
+  structure(read_with_delimiter(file, options, encoding, colClasses = classes), commas = TRUE)
 }
 
 # The delimiter that cuts the most lines alike; NULL where none of the usual ones does.

@@ -172,7 +172,7 @@ read_one_table <- function(file, options) {
     read_delimited(file, options)
   )
   check_columns_read(data, file)
-  plain_data_frame(data)
+  structure(plain_data_frame(data), commas = attr(data, "commas"))
 }
 
 read_parquet_file <- function(file, columns = NULL) {
