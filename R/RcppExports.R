@@ -5,8 +5,16 @@ cpp_interleave <- function(columns, n, doubles, threads) {
     .Call(`_wavetax_cpp_interleave`, columns, n, doubles, threads)
 }
 
-cpp_group_medians <- function(x, codes, groups, least) {
-    .Call(`_wavetax_cpp_group_medians`, x, codes, groups, least)
+cpp_far_values <- function(x, codes, groups, least, ratio) {
+    .Call(`_wavetax_cpp_far_values`, x, codes, groups, least, ratio)
+}
+
+cpp_number_facts <- function(x) {
+    .Call(`_wavetax_cpp_number_facts`, x)
+}
+
+cpp_any_contains <- function(x, part) {
+    .Call(`_wavetax_cpp_any_contains`, x, part)
 }
 
 cpp_column_size <- function(x, threads) {

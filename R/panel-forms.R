@@ -22,8 +22,8 @@ find_shape <- function(data, entity, period, pattern = NULL, periods = NULL, ind
 
 # The text column that tells the rows of one key apart: few different values, each with many rows.
 indicator_column <- function(data, keys, candidates) {
-  key <- join_key(data, keys)
-  most <- max(table(match(key, key)))
+  key <- row_keys(data, keys)
+  most <- max(tabulate(match(key, unique(key))))
   for (name in candidates) {
     x <- data[[name]]
     if (!is.character(x) && !is.factor(x) || anyNA(x)) next
@@ -35,10 +35,21 @@ indicator_column <- function(data, keys, candidates) {
   NULL
 }
 
+# One number for each different combination of the columns' values.
+row_keys <- function(data, columns) {
+  key <- numeric(nrow(data))
+  for (column in columns) {
+    x <- plain_column(data[[column]])
+    ranked <- if (is.atomic(x) && !is.object(x)) rank_key(x) else list(codes = match(x, unique(x)), values = unique(x))
+    key <- key * (length(ranked$values) + 1) + ranked$codes
+  }
+  key
+}
+
 find_indicators <- function(data, entity, period, indicator, value) {
   keys <- c(entity, period)
   others <- setdiff(names(data), c(keys, indicator, value))
-  key <- join_key(data, keys)
+  key <- row_keys(data, keys)
   if (is.null(indicator)) {
     if (!anyDuplicated(key)) return(NULL)
     indicator <- indicator_column(data, keys, others)

@@ -170,8 +170,7 @@ check_key_kind <- function(x, name, role) {
 
 is_whole <- function(x) {
   if (!is.numeric(x) || is.factor(x)) return(FALSE)
-  if (is.integer(x)) return(TRUE)
-  all(is.na(x) & !is.nan(x) | (is.finite(x) & x == trunc(x) & abs(x) < 2^53))
+  is.integer(x) || cpp_number_facts(as.double(x))$whole
 }
 
 check_no_missing_key <- function(codes, name) {

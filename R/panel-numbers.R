@@ -54,9 +54,8 @@ number_options <- function(decimal = NULL, thousands = NULL, percent = NULL, mis
 # `said` has what was done besides plain reading, in words.
 cells_at_first <- 500
 column_numbers <- function(x, options) {
-  text <- enc2utf8(x)
   role <- given_roles(options)
-  seen <- read_cells(text, role, options, cells_at_first)
+  seen <- read_cells(x, role, options, cells_at_first)
   if (is.null(seen$value) || seen$numbers == 0) return(list(status = "text"))
   counts <- seen$counts
   if (counts[["zeros_before"]] + counts[["many_digits"]] > 0) return(list(status = "codes", first = seen$first))
@@ -64,13 +63,13 @@ column_numbers <- function(x, options) {
   if (!is.null(question)) return(list(status = "question", question = question, lost = seen$not_numbers))
   decided <- decide_roles(counts, role, seen$numbers, isTRUE(options$commas))
   again <- c(counts[["comma_either"]], counts[["point_either"]]) > 0 & decided != c(2L, 1L)
-  if (all(role == 0L) && any(again)) seen <- read_cells(text, decided, options, 0)
+  if (all(role == 0L) && any(again)) seen <- read_cells(x, decided, options, 0)
   list(status = "numbers", value = seen$value, lost = seen$not_numbers, missing = seen$missing,
        filled = seen$filled, said = number_words(x, seen), counts = seen$counts, currencies = seen$currencies)
 }
 
-read_cells <- function(text, role, options, sample) {
-  seen <- cpp_read_numerals(text, role[["comma"]], role[["point"]], identical(options$percent, "share"), currency_words,
+read_cells <- function(x, role, options, sample) {
+  seen <- cpp_read_numerals(x, role[["comma"]], role[["point"]], identical(options$percent, "share"), currency_words,
                             options$missing, sample)
   if (is.null(seen$value)) return(seen)
   names(seen$counts) <- names(seen$first) <- number_marks

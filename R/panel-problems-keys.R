@@ -59,11 +59,14 @@ tolerant_clock <- function(x, periods, skip, format = NULL) {
     }
   }
   if (is.numeric(kept) && !is.factor(kept)) {
-    broken <- !is.na(kept) & (!is.finite(kept) | kept != trunc(kept))
-    unread <- unread | broken
-    kept[broken] <- NA
+    if (!is_whole(kept)) {
+      broken <- !is.na(kept) & (!is.finite(kept) | kept != trunc(kept))
+      unread <- unread | broken
+      kept[broken] <- NA
+    }
     far <- far_periods(kept)
-    time <- period_clock(replace(kept, far, NA), periods)
+    if (length(far) > 0) kept[far] <- NA
+    time <- period_clock(kept, periods)
     time$far <- far
   } else {
     if (is.character(kept) && is.null(periods)) {
@@ -91,11 +94,20 @@ tolerant_clock <- function(x, periods, skip, format = NULL) {
 # Periods far outside the run of the others, a slipped or doubled digit: eight times as far from
 # the middle one as three fifths of the rows are.
 far_periods <- function(x) {
-  known <- x[!is.na(x)]
-  if (length(known) == 0) return(integer())
-  middle <- stats::quantile(known, 0.5, type = 1, names = FALSE)
-  reach <- max(25, 8 * stats::quantile(abs(known - middle), 0.6, type = 1, names = FALSE))
+  ranked <- rank_key(x)
+  values <- as.double(ranked$values)
+  if (length(values) == 0) return(integer())
+  size <- tabulate(ranked$codes, length(values))
+  middle <- share_of(values, size, 0.5)
+  reach <- max(25, 8 * share_of(abs(values - middle), size, 0.6))
+  if (max(abs(values - middle)) <= reach) return(integer())
   which(abs(x - middle) > reach)
+}
+
+# The value that a share of the rows reaches, from different values and how many rows have each.
+share_of <- function(values, size, share) {
+  order <- order(values)
+  values[order][which(cumsum(size[order]) >= share * sum(size))[1]]
 }
 
 where_rows <- function(rows) sub("^r", "R", row_words(rows, 5))
@@ -134,6 +146,7 @@ problem_missing_keys <- function(keys) {
 }
 
 problem_repeated_keys <- function(data, keys) {
+  if (cpp_strictly_ordered(keys$codes, keys$clock)) return(NULL)
   known <- which(keys$codes > 0L & keys$clock > 0L)
   span <- max(1L, keys$clock)
   cell <- (keys$codes[known] - 1) * span + keys$clock[known]
@@ -188,13 +201,17 @@ problem_period_values <- function(keys) {
 }
 
 problem_presence <- function(keys) {
-  known <- keys$codes > 0L & keys$clock > 0L
-  if (!any(known)) return(NULL)
-  codes <- keys$codes[known]
-  clock <- keys$clock[known]
-  once_apart <- !duplicated((codes - 1) * max(clock) + clock)
-  codes <- codes[once_apart]
-  clock <- clock[once_apart]
+  codes <- keys$codes
+  clock <- keys$clock
+  if (!cpp_strictly_ordered(codes, clock) || min(codes, clock) < 1L) {
+    known <- codes > 0L & clock > 0L
+    if (!any(known)) return(NULL)
+    codes <- codes[known]
+    clock <- clock[known]
+    once_apart <- !duplicated((codes - 1) * max(clock) + clock)
+    codes <- codes[once_apart]
+    clock <- clock[once_apart]
+  }
   size <- tabulate(codes, length(keys$entities))
   ends <- cpp_first_and_last(codes, clock, length(keys$entities))
   inside <- ifelse(size > 0, ends$last - ends$first + 1L - size, 0L)

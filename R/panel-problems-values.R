@@ -64,6 +64,8 @@ problem_text <- function(x, name, keys) {
 # its neighbour's value: a block one row too long or too short.
 problem_shifted <- function(x, name, keys, layout) {
   if (length(x) < 10 || !layout$blocks) return(NULL)
+  some <- unique(round(seq(1, length(x), length.out = 1000)))
+  if (!isTRUE(mean(x[some] == x[layout$first[some]], na.rm = TRUE) > 0.6)) return(NULL)
   if (mean(x == x[layout$first], na.rm = TRUE) < 0.8 || length(unique(x)) < 3) return(NULL)
   rows <- which(keys$codes > 0L)
   code <- keys$codes[rows]
@@ -98,33 +100,14 @@ usual_value <- function(x, code) {
   out
 }
 
-# Values a factor of 300 or more from the median of their entity, and further out than the
-# column's own spread makes likely: with an exponential tail beyond the distance that a
-# twentieth of n values exceeds, the furthest lies near that plus scale * log(n / 20), and 5
-# scales more come once in 150 such columns. Each side is judged by itself, as a column that
-# comes close to 0 has a long one below.
+# Values a factor of 300 or more from the median of their entity, and further out than the column's own
+# spread makes likely. Each side is judged by itself, as a column that comes close to 0 has a long one
+# below.
 problem_jumps <- function(x, name, keys) {
   if (!is.numeric(x)) return(NULL)
-  x <- as.double(x)
-  use <- which(keys$codes > 0L & is.finite(x) & x > 0)
-  x <- x[use]
-  if (length(x) < 4 || max(x) < 300 * min(x)) return(NULL)
-  codes <- keys$codes[use]
-  ratio <- x / cpp_group_medians(x, codes, length(keys$entities), 4L)[codes]
-  ratio[is.na(ratio)] <- 1
-  far <- function(ratio) {
-    if (max(ratio) < 300) return(integer())
-    beyond <- ratio[ratio > 1]
-    n <- length(beyond)
-    upper <- n - floor(n / c(2, 20)) # the median, and what a twentieth exceeds
-    at <- log(sort(beyond, partial = upper)[upper])
-    scale <- (at[2] - at[1]) / log(10)
-    which(ratio >= max(300, exp(at[2] + scale * (log(n / 20) + 5))))
-  }
-  at <- sort(c(far(ratio), far(1 / ratio)))
-  if (length(at) == 0) return(NULL)
-  rows <- use[at]
-  cells <- sprintf("%s (row %d, %s)", label_text(x[at]), rows, cell_words(keys, rows))
+  rows <- cpp_far_values(as.double(x), keys$codes, length(keys$entities), 4L, 300)
+  if (length(rows) == 0) return(NULL)
+  cells <- sprintf("%s (row %d, %s)", label_text(x[rows]), rows, cell_words(keys, rows))
   finding(
     "far value", "likely",
     sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_some(cells)),
@@ -135,11 +118,11 @@ problem_jumps <- function(x, name, keys) {
 problem_columns <- function(columns, rows) {
   is_which <- function(columns, check) columns[vapply(columns, check, logical(1))]
   without <- function(columns, gone) columns[!names(columns) %in% names(gone)]
-  empty <- is_which(columns, function(x) all(is_blank(x)))
+  empty <- is_which(columns, function(x) is_blank(x[1]) && all(is_blank(x)))
   rest <- without(columns, empty)
   constant <- is_which(rest, function(x) {
-    first <- x[which(!is.na(x))[1]]
-    rows > 1 && all(x == first, na.rm = TRUE)
+    first <- x[which.min(is.na(x))]
+    rows > 1 && all(utils::head(x, 100) == first, na.rm = TRUE) && all(x == first, na.rm = TRUE)
   })
   rest <- without(rest, constant)
   plain <- function(x) if (is.numeric(x)) as.numeric(x) else as.character(x)

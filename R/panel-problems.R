@@ -35,7 +35,8 @@ panel_problems <- function(data, entity, period, periods = NULL, date_format = N
   if (!is.null(date_format)) check_text(date_format, "date_format")
   entity <- rlang::enquo(entity)
   period <- rlang::enquo(period)
-  shape <- problem_shape(data, written_name(entity), written_name(period))
+  names <- c(written_name(entity), written_name(period))
+  shape <- if (!all(names %in% names(data))) problem_shape(data, written_name(entity), written_name(period))
   if (!is.null(shape)) return(new_panel_problems(list(shape), NULL, NULL))
   find_problems(data, column_name(entity, data, "entity"), column_name(period, data, "period"), periods, date_format)
 }
@@ -43,9 +44,12 @@ panel_problems <- function(data, entity, period, periods = NULL, date_format = N
 find_problems <- function(data, entity, period, periods = NULL, date_format = NULL) {
   keys <- problem_keys(data, entity, period, periods, date_format)
   columns <- as.list(data)[setdiff(names(data), c(entity, period))]
+  repeated <- problem_repeated_keys(data, keys)
+  shape <- if (!is.null(repeated)) problem_shape(data, entity, period)
+  if (!is.null(shape)) return(new_panel_problems(list(shape), NULL, NULL))
   found <- c(
     problem_stray_rows(data, keys), problem_missing_keys(keys),
-    problem_repeated_keys(data, keys), list(problem_period_values(keys)), problem_names(keys),
+    repeated, list(problem_period_values(keys)), problem_names(keys),
     problem_values(columns, keys), problem_columns(columns, nrow(data)), problem_presence(keys)
   )
   new_panel_problems(Filter(Negate(is.null), found), entity, period)

@@ -25,7 +25,9 @@ settle_columns <- function(data, options) {
 
 # Whole numbers of 15 digits and more: codes.
 is_long_code <- function(x) {
-  is.double(x) && !is.object(x) && any(abs(x) >= 1e14, na.rm = TRUE) && is_whole(x)
+  if (!is.double(x) || is.object(x)) return(FALSE)
+  facts <- cpp_number_facts(x)
+  facts$whole && facts$largest >= 1e14
 }
 
 # What there is to say of a column of text: how it was read, or why it was not.
@@ -73,8 +75,9 @@ say_kinds <- function(data, told = NULL) {
 settle_period <- function(x, name, format = NULL) {
   if (is_midnight(x)) return(as.Date(x, tz = time_zone(x)))
   if (is_whole(x)) {
+    if (length(x) == 0 || !isTRUE(x[which.min(is.na(x))] >= 18000101)) return(x)
     known <- x[!is.na(x)]
-    if (!are_days(as.numeric(known))) return(x)
+    if (!are_days(as.numeric(unique(known)))) return(x)
     say_period(name, "dates (year, month, day)", known)
     return(number_days(as.numeric(x)))
   }

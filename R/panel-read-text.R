@@ -95,8 +95,7 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
     data
   }
   data <- read(...)
-  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && any(abs(x) >= 2^53 & x == trunc(x), na.rm = TRUE),
-                 TRUE)
+  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && cpp_number_facts(x)$largest >= 2^53, TRUE)
   if (any(wide)) {
     classes <- rep("character", sum(wide))
     names(classes) <- names(data)[wide]
@@ -108,15 +107,15 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
 }
 
 one_quote <- function(x) {
-  if (!any(grepl("\"\"", x, fixed = TRUE))) return(x)
+  if (!cpp_any_contains(x, "\"\"")) return(x)
   gsub("\"\"", "\"", x, fixed = TRUE)
 }
 
 # A column of whole numbers that came as text because of their length: numbers where none has the 15
 # digits of a code.
 whole_or_text <- function(x) {
-  first <- x[!is.na(x)][1]
-  if (is.na(first) || !grepl("^-?[0-9]{1,14}$", first)) return(x)
+  first <- x[which.min(is.na(x))]
+  if (length(first) == 0 || is.na(first) || !grepl("^-?[0-9]{1,14}$", first)) return(x)
   if (!all(is.na(x) | grepl("^(0|-?[1-9][0-9]{0,13})$", x))) return(x)
   as.numeric(x)
 }

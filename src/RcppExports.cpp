@@ -24,16 +24,38 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_group_medians
-Rcpp::NumericVector cpp_group_medians(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least);
-RcppExport SEXP _wavetax_cpp_group_medians(SEXP xSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP leastSEXP) {
+// cpp_far_values
+Rcpp::NumericVector cpp_far_values(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least, double ratio);
+RcppExport SEXP _wavetax_cpp_far_values(SEXP xSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP leastSEXP, SEXP ratioSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< int >::type least(leastSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_group_medians(x, codes, groups, least));
+    Rcpp::traits::input_parameter< double >::type ratio(ratioSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_far_values(x, codes, groups, least, ratio));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_number_facts
+Rcpp::List cpp_number_facts(Rcpp::NumericVector x);
+RcppExport SEXP _wavetax_cpp_number_facts(SEXP xSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_number_facts(x));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_any_contains
+bool cpp_any_contains(Rcpp::CharacterVector x, std::string part);
+RcppExport SEXP _wavetax_cpp_any_contains(SEXP xSEXP, SEXP partSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::CharacterVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< std::string >::type part(partSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_any_contains(x, part));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -629,7 +651,9 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
-    {"_wavetax_cpp_group_medians", (DL_FUNC) &_wavetax_cpp_group_medians, 4},
+    {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 5},
+    {"_wavetax_cpp_number_facts", (DL_FUNC) &_wavetax_cpp_number_facts, 1},
+    {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},
     {"_wavetax_cpp_weighted_sums", (DL_FUNC) &_wavetax_cpp_weighted_sums, 4},
     {"_wavetax_cpp_integer64", (DL_FUNC) &_wavetax_cpp_integer64, 1},

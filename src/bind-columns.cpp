@@ -42,12 +42,42 @@ SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads) {
   return interleave<Rcpp::IntegerVector>(columns, rows, NA_INTEGER, INTEGER, threads);
 }
 
+// Row numbers of values a factor of `ratio` or more from their group's median, and far for the column.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_group_medians(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups,
-                                      int least) {
-  checked_codes(codes, groups, x.size());
-  return Rcpp::wrap(wavetax::group_medians(x.begin(), codes.begin(), x.size(), groups, least,
-                                           NA_REAL));
+Rcpp::NumericVector cpp_far_values(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least,
+                                   double ratio) {
+  if (codes.size() != x.size()) Rcpp::stop("The codes are not one for each value.");
+  for (const int code : codes)
+    if (code < 0 || code > groups) Rcpp::stop("A code of a group is not between 0 and %d.", groups);
+  const wavetax::Numbers ratios = wavetax::ratios_to_median(x.begin(), codes.begin(), x.size(), groups, least);
+  std::vector<std::size_t> rows = wavetax::far_rows(ratios, ratio, true);
+  const std::vector<std::size_t> below = wavetax::far_rows(ratios, ratio, false);
+  rows.insert(rows.end(), below.begin(), below.end());
+  std::sort(rows.begin(), rows.end());
+  Rcpp::NumericVector out(rows.size());
+  for (std::size_t i = 0; i < rows.size(); ++i) out[i] = static_cast<double>(rows[i] + 1);
+  return out;
+}
+
+// Whether all are whole numbers or NA, and the largest absolute value.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_number_facts(Rcpp::NumericVector x) {
+  const wavetax::NumberFacts facts =
+      wavetax::number_facts(x.begin(), x.size(), [](double value) { return R_IsNA(value) != 0; });
+  return Rcpp::List::create(Rcpp::Named("whole") = facts.whole, Rcpp::Named("largest") = facts.largest);
+}
+
+// Whether any cell of a text column holds `part`.
+// [[Rcpp::export(rng = false)]]
+bool cpp_any_contains(Rcpp::CharacterVector x, std::string part) {
+  const SEXP* cell = STRING_PTR(x);
+  SEXP before = R_NilValue;
+  for (R_xlen_t i = 0; i < x.size(); ++i) {
+    if (cell[i] == before) continue;
+    before = cell[i];
+    if (std::strstr(CHAR(before), part.c_str())) return true;
+  }
+  return false;
 }
 
 // The largest absolute value, NaN where a value is not finite.

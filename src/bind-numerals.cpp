@@ -1,5 +1,7 @@
 #include "bindings.h"
 
+#include <cstring>
+
 #include <wavetax/numerals.hpp>
 
 namespace {
@@ -36,7 +38,9 @@ Rcpp::List cpp_read_numerals(Rcpp::CharacterVector cells, int comma, int point, 
   const auto add = [&](wavetax::NumeralColumn& column, R_xlen_t row) {
     SEXP one = cell[row];
     if (one == NA_STRING) return NA_REAL;
-    const double value = column.add(row, CHAR(one), CHAR(one) + LENGTH(one));
+    const bool latin = Rf_getCharCE(one) == CE_LATIN1;
+    const char* text = latin ? Rf_translateCharUTF8(one) : CHAR(one);
+    const double value = column.add(row, text, text + (latin ? std::strlen(text) : static_cast<std::size_t>(LENGTH(one))));
     return std::isnan(value) ? NA_REAL : value;
   };
   if (sample > 0 && static_cast<double>(n) > 2 * sample) {
