@@ -8,10 +8,7 @@ cli_fit_parser <- function() {
       "Estimates models of one equation on a table, and sets them side by side.",
       "Standard errors are clustered by entity unless told otherwise."
     ),
-    list(
-      cli_option("--entity", "COLUMN", "column that names the entity"),
-      cli_option("--period", "COLUMN", "column that names the period"),
-      cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number [default: the first]"),
+    c(cli_key_options(), list(
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
       cli_option("--model", "LIST", paste0("of ", paste(fit_method_names, collapse = ", "),
                                            "; may be repeated [default: pooled,fixed,random]"),
@@ -29,20 +26,19 @@ cli_fit_parser <- function() {
       cli_option("--save", "FILE", "save the fits too: .json"),
       cli_option("--table", "FILE", "write the table too: .csv, .md or .html"),
       cli_option("--figure", "FILE", "draw the first slope across the models: .png, .pdf or .svg")
-    )
+    ), cli_reader_options())
   )
 }
 
 cli_fit <- function(args) {
-  parsed <- cli_arguments(join_repeated(args, "--model"), cli_fit_parser(), positional = 1)
+  parsed <- cli_arguments(join_repeated(args, "--model"), cli_fit_parser(), positional = NULL)
   options <- parsed$options
   cli_needs(options, c("entity", "period", "formula"))
   models <- chosen_models(options$model)
   check_fit_options(options, models)
   check_outputs(options, parsed$args)
   errors <- cli_errors(options)
-  data <- cli_read(parsed)
-  panel <- new_panel_frame(data, check_column(options$entity, data), check_column(options$period, data))
+  panel <- cli_panel(cli_files(parsed$args, options), options)
   shared <- list(
     formula = formula_from_text(options$formula, panel), data = panel, errors = errors,
     rows = condition_from_text(options$rows, panel)
@@ -107,18 +103,13 @@ check_not_over <- function(outputs, inputs) {
 }
 
 # `--model a --model b` as `--model a,b`.
-join_repeated <- function(args, flag) {
+join_repeated <- function(args, flag, between = ",") {
   args <- unlist(lapply(args, function(one) {
     if (startsWith(one, paste0(flag, "="))) c(flag, substring(one, nchar(flag) + 2)) else one
   }))
   at <- which(args == flag)
   if (length(at) < 2 || max(at) == length(args)) return(args)
-  c(args[-c(at, at + 1)], flag, paste(args[at + 1], collapse = ","))
-}
-
-check_column <- function(name, data) {
-  check_columns(name, data)
-  name
+  c(args[-c(at, at + 1)], flag, paste(args[at + 1], collapse = between))
 }
 
 check_format <- function(format) {
@@ -202,8 +193,8 @@ cli_tests <- function(fits) {
 
 cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())
 
-cli_compare <- function(args) {
-  parser <- cli_parser(
+cli_compare_parser <- function() {
+  cli_parser(
     "wavetax compare FILE.json [FILE.json ...] [options]", "Sets saved fits side by side.",
     list(
       cli_option("--terms", "LIST", "coefficients to show, separated by commas [default: all]"),
@@ -213,7 +204,10 @@ cli_compare <- function(args) {
       cli_option("--figure", "FILE", "draw the first slope across the fits: .png, .pdf or .svg")
     )
   )
-  parsed <- cli_arguments(args, parser, positional = NULL)
+}
+
+cli_compare <- function(args) {
+  parsed <- cli_arguments(args, cli_compare_parser(), positional = NULL)
   options <- parsed$options
   if (length(parsed$args) == 0) stop_usage("No file is given.")
   check_format(options$format)

@@ -1,14 +1,23 @@
 # The command line: arguments and exit codes; the work is the exported functions'.
 # Exit status 0 done, 1 the data or the model was refused, 2 wrong usage.
 
-cli_commands <- c(
-  demo = "run the whole job on the made-up harbours",
-  check = "find what is broken in a table",
-  profile = "the shape of a panel, and where its variables vary",
-  reshape = "periods as columns to periods as rows, or back",
-  fit = "estimate and compare models of a table",
-  compare = "set saved fits side by side"
-)
+# Each command: what it does, how its arguments are parsed, and what runs it.
+cli_command <- function(words, parser, run) list(words = words, parser = parser, run = run)
+cli_commands <- function() {
+  list(
+    demo = cli_command("run the whole job on the made-up harbours", cli_demo_parser, cli_demo),
+    check = cli_command("find what is broken in a table", cli_check_parser, cli_check),
+    repair = cli_command("mend what was found, with a log", cli_repair_parser, cli_repair),
+    profile = cli_command("the shape of a panel, and where its variables vary", cli_profile_parser, cli_profile),
+    reshape = cli_command("a row for each entity and period, or a column for each period", cli_reshape_parser,
+                          cli_reshape),
+    join = cli_command("bring in columns from another table", cli_join_parser, cli_join),
+    fit = cli_command("estimate and compare models of a table", cli_fit_parser, cli_fit),
+    compare = cli_command("set saved fits side by side", cli_compare_parser, cli_compare),
+    completion = cli_command("a shell's completion of all this, for bash or zsh", cli_completion_parser, cli_completion),
+    manual = cli_command("the manual page", cli_manual_parser, cli_manual)
+  )
+}
 
 cli_main <- function(args) {
   options(width = 80L, OutDec = ".", scipen = 0, digits = 7)
@@ -20,15 +29,15 @@ cli_main <- function(args) {
     writeLines(paste("wavetax", utils::packageVersion("wavetax")))
     return(0L)
   }
-  if (!args[1] %in% names(cli_commands)) {
-    near <- near_names(args[1], names(cli_commands))
+  commands <- cli_commands()
+  if (!args[1] %in% names(commands)) {
+    near <- near_names(args[1], names(commands))
     return(cli_usage_error(c(
       sprintf("There is no command %s.", sQuote(args[1], FALSE)),
       if (length(near) > 0) sprintf("Did you mean %s?", near[1])
     ), "wavetax --help"))
   }
-  run <- switch(args[1], demo = cli_demo, fit = cli_fit, check = cli_check, profile = cli_profile,
-                reshape = cli_reshape, compare = cli_compare)
+  run <- commands[[args[1]]]$run
   printed <- tempfile()
   on.exit(unlink(printed))
   status <- cli_collect(cli_guard(run(args[-1]), args[1]), printed)
@@ -58,10 +67,11 @@ cli_deliver <- function(file) {
 }
 
 cli_overview <- function() {
+  commands <- cli_commands()
   c(
     "wavetax: from panel data to compared models", "",
     "Usage: wavetax COMMAND ...", "",
-    paste0("  ", format(names(cli_commands)), "  ", cli_commands), "",
+    paste0("  ", format(names(commands)), "  ", vapply(commands, `[[`, "", "words")), "",
     "wavetax COMMAND --help tells the options of one. wavetax --version tells the version.",
     "Exit status: 0 done, 1 the data or the model was refused, 2 wrong usage."
   )
@@ -84,6 +94,7 @@ cli_guard <- function(work, command) {
         writeLines(c(paste("Warning:", conditionMessage(cnd))), stderr())
         invokeRestart("muffleWarning")
       },
+      wavetax_message_kinds = function(cnd) invokeRestart("muffleMessage"),
       message = function(cnd) {
         writeLines(sub("\n$", "", conditionMessage(cnd)), stderr())
         invokeRestart("muffleMessage")
@@ -121,8 +132,9 @@ cli_arguments <- function(args, parser, positional) {
     optparse::print_help(parser)
     rlang::abort("help", class = "wavetax_help")
   }
-  if (!is.null(positional) && length(parsed$args) != positional) {
-    stop_usage(sprintf("%s given, %d needed.", count_of(length(parsed$args), "argument"), positional))
+  given <- length(parsed$args)
+  if (!is.null(positional) && given != positional) {
+    stop_usage(sprintf("%s given, %d needed.", count_of(given, "argument"), positional))
   }
   parsed
 }

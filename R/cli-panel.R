@@ -1,17 +1,10 @@
-# wavetax check, profile and reshape: what is in a file.
-
-cli_key_options <- function() {
-  list(
-    cli_option("--entity", "COLUMN", "column that names the entity"),
-    cli_option("--period", "COLUMN", "column that names the period"),
-    cli_option("--sheet", "NAME", "sheet of a spreadsheet, by name or number [default: the first]"),
-    cli_option("--format", "KIND", "text, csv or json [default: text]", "text")
-  )
-}
+# wavetax check and profile: what is in a file.
 
 cli_parser <- function(usage, description, options) {
   optparse::OptionParser(usage = usage, description = paste0("\n", description), option_list = options)
 }
+
+cli_format_option <- function() cli_option("--format", "KIND", "text, csv or json [default: text]", "text")
 
 check_print_format <- function(format) {
   if (!format %in% c("text", "csv", "json")) {
@@ -19,25 +12,35 @@ check_print_format <- function(format) {
   }
 }
 
-cli_check <- function(args) {
-  parser <- cli_parser(
+cli_check_parser <- function() {
+  cli_parser(
     "wavetax check FILE --entity COLUMN --period COLUMN [options]",
     "Finds what is broken in a table. Exit status 1 when something would stop a fit.",
-    cli_key_options()
+    c(cli_key_options(), list(cli_format_option()), cli_reader_options())
   )
-  parsed <- cli_arguments(args, parser, positional = 1)
-  cli_needs(parsed$options, "entity")
-  check_print_format(parsed$options$format)
-  data <- cli_read(parsed)
-  found <- if (is.null(parsed$options$period)) {
-    wide <- problem_shape(data, parsed$options$entity, NULL)
-    if (is.null(wide)) cli_needs(parsed$options, "period")
-    new_panel_problems(list(wide), NULL, NULL)
+}
+
+cli_check <- function(args) {
+  parsed <- cli_arguments(args, cli_check_parser(), positional = NULL)
+  options <- parsed$options
+  cli_needs(options, "entity")
+  check_print_format(options$format)
+  reader <- options
+  reader$date_format <- NULL
+  files <- cli_files(parsed$args, options)
+  data <- cli_table(files, reader)
+  period <- options$period
+  if (is.null(period)) {
+    shape <- problem_shape(data, options$entity, NULL)
+    if (is.null(shape)) cli_needs(options, "period")
+    found <- new_panel_problems(list(shape), NULL, NULL)
   } else {
-    check_columns(c(parsed$options$entity, parsed$options$period), data)
-    find_problems(data, parsed$options$entity, parsed$options$period)
+    entity <- options$entity
+    found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods),
+                            date_format = options$date_format)
   }
-  cli_print(found, cli_flat_problems(found), parsed$options$format)
+  cli_print(found, cli_flat_problems(found), options$format)
+  if (options$format == "text") cli_say_repair(found, parsed$args, options)
   if (any(found$weight == "stops")) rlang::abort("found", class = "wavetax_refused")
 }
 
@@ -48,19 +51,53 @@ cli_flat_problems <- function(found) {
   )
 }
 
-cli_profile <- function(args) {
-  parser <- cli_parser(
+# The command that mends what was found, as far as it can be mended in one way.
+cli_say_repair <- function(found, files, options) {
+  keys <- c("--entity", options$entity, "--period", if (is.null(options$period)) "period" else options$period)
+  out <- paste0(sub("\\.[^.]+$", "", if (files[1] == "-") "table" else files[1]))
+  shape <- found$kind %in% c("periods as columns", "indicators as rows", "entities as columns")
+  command <- if (any(shape)) {
+    c("wavetax", "reshape", files, "--to", "long", keys, "-o", paste0(out, "-long.csv"))
+  } else {
+    mend <- repairs_of(found)
+    listed <- function(flag, values) if (length(values) > 0) c(flag, paste(values, collapse = ","))
+    mends <- c(if (mend$tidy) c("--names", "tidy"), listed("--numbers", mend$numbers), listed("--drop", mend$drop),
+               if (mend$repeated) c("--repeated", "first"))
+    if (length(mends) > 0) c("wavetax", "repair", files, keys, mends, "-o", paste0(out, "-mended.csv"))
+  }
+  if (is.null(command)) return(invisible())
+  writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend it:", command_lines(shell_words(command))))
+}
+
+shell_words <- function(words) {
+  plain <- grepl("^[A-Za-z0-9_./:,=@%+-]+$", words)
+  ifelse(plain, words, paste0("'", gsub("'", "'\\\\''", words), "'"))
+}
+
+# A command over several lines, cut between words.
+command_lines <- function(words) {
+  lines <- strwrap(paste(words, collapse = "\u00a0 "), line_width() - 4, indent = 2, exdent = 4)
+  lines <- gsub("\u00a0", "", lines)
+  last <- length(lines)
+  if (last > 1) lines[-last] <- paste(lines[-last], "\\")
+  lines
+}
+
+cli_profile_parser <- function() {
+  cli_parser(
     "wavetax profile FILE --entity COLUMN --period COLUMN [options]",
     "Tells the shape of a panel and where its variables vary.",
-    c(cli_key_options(), list(cli_option("--out", "DIR", "folder for the figures")))
+    c(cli_key_options(), list(cli_option("--out", "DIR", "folder for the figures"), cli_format_option()),
+      cli_reader_options())
   )
-  parsed <- cli_arguments(args, parser, positional = 1)
+}
+
+cli_profile <- function(args) {
+  parsed <- cli_arguments(args, cli_profile_parser(), positional = NULL)
   options <- parsed$options
   cli_needs(options, c("entity", "period"))
   check_print_format(options$format)
-  data <- cli_read(parsed)
-  check_columns(c(options$entity, options$period), data)
-  panel <- new_panel_frame(data, options$entity, options$period)
+  panel <- cli_panel(cli_files(parsed$args, options), options)
   variation <- panel_variation(panel)
   if (!is.null(options$out)) {
     make_folder(options$out)
@@ -95,48 +132,8 @@ cli_profile_figures <- function(panel, variation, folder) {
   }
 }
 
-cli_reshape <- function(args) {
-  parser <- cli_parser(
-    "wavetax reshape FILE --to long|wide --entity COLUMN --period COLUMN -o OUT",
-    "Turns periods as columns into periods as rows, or back.",
-    c(utils::head(cli_key_options(), 3), list(
-      cli_option("--to", "SHAPE", "long or wide"),
-      cli_option(c("-o", "--out"), "FILE", "file to write: .csv, .tsv, .xlsx or .parquet")
-    ))
-  )
-  parsed <- cli_arguments(args, parser, positional = 1)
-  options <- parsed$options
-  cli_needs(options, c("to", "entity", "out"))
-  if (!options$to %in% c("long", "wide")) stop_usage("--to takes long or wide, not ", sQuote(options$to, FALSE), ".")
-  tryCatch(check_ending(options$out, c("csv", "tsv", "xlsx", "parquet"), "The data"), wavetax_error = function(cnd) {
-    stop_usage("--out: ", conditionMessage(cnd))
-  })
-  check_not_over(options$out, parsed$args)
-  data <- cli_read(parsed)
-  check_columns(options$entity, data)
-  period <- if (is.null(options$period)) "period" else options$period
-  out <- if (options$to == "long") {
-    entity <- options$entity
-    panel_to_long(data, !!entity, period = period)
-  } else {
-    check_columns(period, data)
-    panel_to_wide(new_panel_frame(data, options$entity, period))
-  }
-  write_panel(out, options$out)
-  cli_wrote(options$out)
-}
-
 cli_needs <- function(options, names) {
   for (name in names) if (is.null(options[[name]])) stop_usage(sprintf("--%s is missing.", name))
-}
-
-cli_read <- function(parsed) {
-  sheet <- parsed$options$sheet
-  if (!is.null(sheet) && !file_extension(parsed$args) %in% c("xlsx", "xls")) {
-    stop_usage("--sheet has no effect: ", sQuote(parsed$args, FALSE), " is no spreadsheet.")
-  }
-  if (is.character(sheet) && grepl("^[0-9]{1,6}$", sheet)) sheet <- as.integer(sheet)
-  read_tables(parsed$args, read_options(sheet = sheet))
 }
 
 cli_print <- function(object, table, format) {

@@ -19,7 +19,8 @@ settle_columns <- function(data, options) {
   data <- convert_numbers(data, setdiff(asked, c(names(data)[vapply(data, is.numeric, TRUE)], kept)), options$cells)
   codes <- vapply(data, is_long_code, TRUE)
   data[codes] <- lapply(data[codes], label_text)
-  say_kinds(data, told)
+  say_kinds(data)
+  if (length(told) > 0) tell_wavetax(told, class = "wavetax_message_numbers")
   data
 }
 
@@ -58,14 +59,14 @@ column_kind <- function(x) {
   if (is_whole(x)) "whole numbers" else "numbers"
 }
 
-say_kinds <- function(data, told = NULL) {
+say_kinds <- function(data) {
   kinds <- vapply(data, column_kind, "")
   lines <- vapply(unique(kinds), function(kind) {
     sprintf("%s: %s", kind, list_some(names(data)[kinds == kind], 12))
   }, "")
   tell_wavetax(
     c(sprintf("%s, %s.", count_of(nrow(data), "row"), count_of(ncol(data), "column")),
-      stats::setNames(lines, rep("*", length(lines))), told),
+      stats::setNames(lines, rep("*", length(lines)))),
     class = "wavetax_message_kinds"
   )
 }

@@ -164,6 +164,48 @@ log_cells <- function(action, rows, column = NA_character_, before = NA, after =
              after = as.character(after))
 }
 
+# Which repairs mend what was found in one way only.
+repairs_of <- function(found) {
+  of <- function(...) found$kind %in% c(...)
+  list(
+    tidy = any(of("one name two ways") & grepl("tidy", found$todo, fixed = TRUE)),
+    numbers = unique(found$column[of("numbers as text", "decimal commas", "text among numbers")]),
+    drop = unique(found$kind[of("missing keys", "total row", "blank rows", "header repeated")]),
+    repeated = any(of("repeated rows")) && !any(of("repeated keys"))
+  )
+}
+
+# The log as JSON, or as R code.
+write_repair_log <- function(log, file) {
+  if (file_extension(file) == "r") return(write_text_file(repair_code(log), file))
+  check_package("jsonlite", "writes JSON")
+  call <- attr(log, "call")
+  record <- list(
+    format = "wavetax repairs", keys = list(entity = call$entity, period = call$period),
+    repairs = Filter(Negate(is.null), c(list(names = as.list(call$names)), call[c("numbers", "drop", "repeated")],
+                                        call$options)),
+    changes = as.data.frame(unclass(log)[c("action", "row", "column", "before", "after")])
+  )
+  write_text_file(jsonlite::toJSON(record, pretty = TRUE, auto_unbox = TRUE, na = "null", null = "null"), file)
+}
+
+# The log as the calls that do the same to a data frame `data`.
+repair_code <- function(log) {
+  done <- attr(log, "call")
+  text <- function(x) if (is.null(x)) NULL else
+    if (length(x) == 1) encodeString(x, quote = "\"") else sprintf("c(%s)", paste(encodeString(x, quote = "\""), collapse = ", "))
+  name <- function(x) if (make.names(x) == x) x else paste0("`", x, "`")
+  pairs <- if (length(done$names) > 0) {
+    sprintf("c(%s)", paste(vapply(names(done$names), name_words, ""), "=", encodeString(done$names, quote = "\""), collapse = ", "))
+  }
+  given <- c(list(names = pairs), lapply(c(done[c("numbers", "drop", "repeated")], done$options), text))
+  given <- Filter(Negate(is.null), given)
+  c(
+    sprintf("found <- panel_problems(data, %s, %s)", name(done$entity), name(done$period)),
+    sprintf("data <- panel_repair(data, found%s)", paste(sprintf(", %s = %s", names(given), unlist(given)), collapse = ""))
+  )
+}
+
 #' @rdname panel_repair
 #' @param repaired What `panel_repair()` gave.
 #' @export

@@ -54,13 +54,25 @@ sheet_facts <- function(file, sheet) {
   repeat {
     bytes <- readBin(connection, "raw", 8e6)
     if (length(bytes) == 0) break
-    text <- paste0(rest, rawToChar(bytes[bytes != 0]))
-    cut <- max(regexpr("<[^<]*$", text, useBytes = TRUE), 1L)
-    if (cut > 1 && !grepl("</row>|<row|</c>|/>", text, useBytes = TRUE)) cut <- nchar(text, "bytes") + 1L
-    rest <- substring(text, cut)
-    facts <- add_sheet_facts(facts, substr(text, 1, cut - 1))
+    text <- paste0(rest, tryCatch(rawToChar(bytes), error = function(cnd) ""))
+    size <- nchar(text, "bytes")
+    end <- last_row_end(text, size)
+    facts <- add_sheet_facts(facts, if (end == size) text else substr_bytes(text, 1, end))
+    rest <- if (end == size) "" else substr_bytes(text, end + 1, size)
   }
   add_sheet_facts(facts, rest)
+}
+
+substr_bytes <- function(text, first, last) {
+  Encoding(text) <- "bytes"
+  substr(text, first, last)
+}
+
+# Where the last whole row of a stretch of a sheet ends; its start where none does.
+last_row_end <- function(text, size) {
+  from <- max(1, size - 1e5)
+  at <- gregexpr("</row>", substr_bytes(text, from, size), fixed = TRUE, useBytes = TRUE)[[1]]
+  if (at[1] < 0) 0 else from + max(at) + 4
 }
 
 add_sheet_facts <- function(facts, text) {

@@ -27,31 +27,18 @@ print.repair_log <- function(x, ..., code = FALSE) {
     return(invisible(x))
   }
   say_heading("Repairs: ", if (nrow(x) == 1) "1 cell or row" else paste(count_words(nrow(x)), "cells or rows"))
-  for (action in unique(x$action)) {
-    part <- x[x$action == action, ]
-    cells <- if (is.na(part$column[1])) {
-      where_rows(part$row)
-    } else {
-      list_some(sprintf("row %d %s: \"%s\" to %s", part$row, part$column, part$before,
-                        ifelse(is.na(part$after), "missing", part$after)), 6)
+  for (part in split(x, factor(paste(x$action, x$column), unique(paste(x$action, x$column))))) {
+    rows <- part$row
+    how_many <- paste0(count_of(nrow(part), if (is.na(part$column[1])) "row" else "cell"), ", ", row_words(rows, 5))
+    cells <- if (!is.na(part$column[1])) {
+      list_some(sprintf("%s to %s", dQuote(part$before, FALSE),
+                        ifelse(is.na(part$after), "missing", dQuote(part$after, FALSE))), 4)
     }
-    say(action, ": ", cells)
+    lines <- paste0(part$action[1], if (!is.na(part$column[1])) paste0(", ", part$column[1]), ": ",
+                    if (is.null(cells)) how_many else paste0(how_many, "; ", cells))
+    writeLines(strwrap(visible_text(lines), line_width() + 1, indent = 2, exdent = 4))
   }
   invisible(x)
-}
-
-# The log as R code on a data frame `data`.
-repair_code <- function(log) {
-  done <- attr(log, "call")
-  text <- function(x) encodeString(x, quote = "\"")
-  changed <- log[!is.na(log$column), ]
-  cells <- sprintf(
-    "data[%d, %s] <- %s", changed$row, text(changed$column),
-    ifelse(is.na(changed$after), "NA", text(changed$after))
-  )
-  numbers <- sprintf("data[[%s]] <- as.numeric(data[[%s]])", text(done$numbers), text(done$numbers))
-  dropped <- if (length(done$keep) > 0) sprintf("data <- data[-c(%s), ]", paste(done$keep, collapse = ", "))
-  c(cells, if (length(done$numbers) > 0) numbers, dropped)
 }
 
 #' @export

@@ -39,7 +39,7 @@ test_that("text is read in its encoding, delimiter and decimal mark", {
 test_that("columns with cells that are no numbers stay text until told, and lost cells are listed", {
   file <- as_file(c("id,year,x", "a,2014,\"1.200,5\"", "a,2015,about 3", "a,2016,n/a", "b,2014,7", sprintf("c,%d,8", 2001:2009)))
   expect_type(quietly(read_panel(file, id, year))$x, "character")
-  expect_message(read_panel(file, id, year), "`x` stays text: 1 cell is no number, \"about 3\"", class = "wavetax_message_kinds")
+  expect_message(read_panel(file, id, year), "`x` stays text: 1 cell is no number, \"about 3\"", class = "wavetax_message_numbers")
   expect_warning(panel <- quietly(read_panel(file, id, year, numbers = "x")), "row 2",
                  class = "wavetax_warning_not_numbers")
   expect_identical(panel$x, c(1200.5, NA, NA, 7, rep(8, 9)))
