@@ -91,12 +91,12 @@ cli_guard <- function(work, command) {
         0L
       },
       warning = function(cnd) {
-        writeLines(c(paste("Warning:", conditionMessage(cnd))), stderr())
+        writeLines(c(paste("Warning:", cli_words(conditionMessage(cnd)))), stderr())
         invokeRestart("muffleWarning")
       },
       wavetax_message_kinds = function(cnd) invokeRestart("muffleMessage"),
       message = function(cnd) {
-        writeLines(sub("\n$", "", conditionMessage(cnd)), stderr())
+        writeLines(cli_words(sub("\n$", "", conditionMessage(cnd))), stderr())
         invokeRestart("muffleMessage")
       }
     ),
@@ -107,10 +107,40 @@ cli_guard <- function(work, command) {
     wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
       if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
-      writeLines(paste("Error:", visible_lines(conditionMessage(cnd))), stderr())
+      writeLines(paste("Error:", cli_words(visible_lines(conditionMessage(cnd)))), stderr())
       1L
     }
   )
+}
+
+# What messages say to write in R, `sheet = "Data", header = 2`, as options: --sheet Data --header 2.
+cli_words <- function(text) {
+  found <- gregexpr("`[^`]+`", text)
+  regmatches(text, found) <- lapply(regmatches(text, found), function(codes) vapply(codes, code_as_options, ""))
+  text
+}
+
+code_as_options <- function(code) {
+  call <- tryCatch(str2lang(sprintf("list(%s)", substr(code, 2, nchar(code) - 1))), error = function(cnd) NULL)
+  parts <- if (is.call(call)) as.list(call)[-1]
+  flags <- gsub("_", "-", names(parts), fixed = TRUE)
+  known <- length(parts) > 0 && length(flags) > 0 && all(paste0("--", flags) %in% reading_flags())
+  if (!known || !all(vapply(parts, function(part) is.atomic(part) || is_operator(part, "c"), TRUE))) return(code)
+  values <- vapply(parts, option_value, "")
+  paste0("`", paste0("--", flags, ifelse(values == "", "", paste0(" ", shell_words(values))), collapse = " "), "`")
+}
+
+# A literal, or c() of them with or without names, as an option takes it.
+option_value <- function(part) {
+  if (isTRUE(part)) return("")
+  if (is.atomic(part)) return(as.character(part))
+  values <- vapply(as.list(part)[-1], as.character, "")
+  paste0(if (!is.null(names(values))) ifelse(nzchar(names(values)), paste0(names(values), "="), ""), values, collapse = ",")
+}
+
+reading_flags <- function() {
+  options <- c(cli_reader_options(), cli_repair_parser()@options, cli_join_parser()@options, cli_reshape_parser()@options)
+  vapply(options, function(option) option@long_flag, "")
 }
 
 # A message's own lines, each without signs that a terminal would obey.

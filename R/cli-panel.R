@@ -39,6 +39,7 @@ cli_check <- function(args) {
     found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods),
                             date_format = options$date_format)
   }
+  found$todo <- cli_words(found$todo)
   cli_print(found, cli_flat_problems(found), options$format)
   if (options$format == "text") cli_say_repair(found, parsed$args, options)
   if (any(found$weight == "stops")) rlang::abort("found", class = "wavetax_refused")
@@ -66,7 +67,7 @@ cli_say_repair <- function(found, files, options) {
     if (length(mends) > 0) c("wavetax", "repair", files, keys, mends, "-o", paste0(out, "-mended.csv"))
   }
   if (is.null(command)) return(invisible())
-  writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend it:", command_lines(shell_words(command))))
+  writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend what can be mended in one way:", command_lines(shell_words(command))))
 }
 
 shell_words <- function(words) {
@@ -76,8 +77,11 @@ shell_words <- function(words) {
 
 # A command over several lines, cut between words.
 command_lines <- function(words) {
-  lines <- strwrap(paste(words, collapse = "\u00a0 "), line_width() - 4, indent = 2, exdent = 4)
-  lines <- gsub("\u00a0", "", lines)
+  whole <- gsub(" ", "\001", words, fixed = TRUE)
+  value <- c(FALSE, startsWith(whole[-length(whole)], "-")) & !startsWith(whole, "-")
+  whole <- vapply(split(whole, cumsum(!value)), paste, "", collapse = "\001")
+  lines <- strwrap(paste(whole, collapse = " "), line_width() - 2, indent = 2, exdent = 4)
+  lines <- gsub("\001", " ", lines, fixed = TRUE)
   last <- length(lines)
   if (last > 1) lines[-last] <- paste(lines[-last], "\\")
   lines

@@ -231,7 +231,7 @@ join_lines <- function(report, most = 6) {
     side(report$panel, "the panel"), side(as.integer(their_side), "the other table"),
     if (nrow(tidy) > 0) sprintf("Matched once tidied: %s.", pairs(tidy$key, tidy$as)),
     if (length(near) > 0) {
-      sprintf("%s more would match with `match = \"tidy\"`: %s.", count_of(nrow(near), "key"), pairs(near[, 1], near[, 2]))
+      sprintf("%s would match with `match = \"tidy\"`: %s.", count_of(nrow(near), "more key"), pairs(near[, 1], near[, 2]))
     }
   )
 }

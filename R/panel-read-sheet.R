@@ -4,9 +4,9 @@ read_spreadsheet <- function(file, options) {
   sheets <- workbook_sheets(file)
   sheet <- chosen_sheet(file, sheets, options)
   options$sheet <- sheet
-  facts <- sheet_facts(file, sheet)
-  check_formulas(facts, file)
   fill <- identical(options$merged, "fill")
+  facts <- sheet_facts(file, sheet, must = fill)
+  check_formulas(facts, file)
   read <- if (!is.null(options$range) || options$header != 1 || options$layout == "find" || fill) {
     read_sheet_block(file, sheet, options, facts)
   } else {

@@ -26,7 +26,11 @@ points_as_text <- function(data, file, options, encoding) {
   commas <- vapply(data[text], function(x) "comma_decimal" %in% names(column_numbers(x, options$cells)$said), TRUE)
   if (!any(commas)) return(data)
   classes <- stats::setNames(rep("character", sum(points)), names(data)[points])
-  structure(read_with_delimiter(file, options, encoding, colClasses = classes), commas = TRUE)
+  again <- read_with_delimiter(file, options, encoding, colClasses = classes)
+  options$cells$commas <- TRUE
+  open <- vapply(again[points], function(x) identical(column_numbers(x, options$cells)$status, "question"), TRUE)
+  data[which(points)[open]] <- again[which(points)[open]]
+  structure(data, commas = TRUE)
 }
 
 # The delimiter that cuts the most lines alike; NULL where none of the usual ones does.

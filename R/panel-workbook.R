@@ -41,12 +41,16 @@ workbook_sheets <- function(file) {
 }
 
 # Of a sheet of an .xlsx file: hidden rows, merged ranges, cells whose formula has no value. Other
-# workbooks are not looked into.
-sheet_facts <- function(file, sheet) {
+# workbooks are not looked into, nor sheets so large that it would take long beside reading them; unless it
+# must be known.
+most_looked_into <- 2e7
+sheet_facts <- function(file, sheet, must = FALSE) {
   none <- list(hidden = integer(), merged = character(), empty_formulas = character())
   if (file_extension(file) != "xlsx") return(none)
   part <- tryCatch(sheet_part(file, sheet), error = function(cnd) NULL)
   if (is.null(part)) return(none)
+  parts <- utils::unzip(file, list = TRUE)
+  if (!must && isTRUE(parts$Length[parts$Name == part] > most_looked_into)) return(c(none, list(large = TRUE)))
   connection <- unz(file, part, "rb")
   on.exit(close(connection))
   rest <- ""
@@ -114,6 +118,7 @@ sheet_part <- function(file, sheet) {
 say_sheet_facts <- function(facts, filled, top) {
   merged <- if (!filled) facts$merged[vapply(facts$merged, function(range) merged_limits(range)$bottom >= top, TRUE)]
   told <- c(
+    if (isTRUE(facts$large)) c(i = "The sheet is large: hidden rows, merged cells and formulas were not looked for."),
     if (length(facts$hidden) > 0) {
       c(i = sprintf("%s hidden in the sheet %s read too.", upper_first(row_words(facts$hidden, 5)),
                     if (length(facts$hidden) == 1) "is" else "are"))

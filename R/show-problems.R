@@ -28,7 +28,7 @@ print.repair_log <- function(x, ..., code = FALSE) {
   }
   say_heading("Repairs: ", if (nrow(x) == 1) "1 cell or row" else paste(count_words(nrow(x)), "cells or rows"))
   for (part in split(x, factor(paste(x$action, x$column), unique(paste(x$action, x$column))))) {
-    rows <- part$row
+    rows <- sort(part$row)
     how_many <- paste0(count_of(nrow(part), if (is.na(part$column[1])) "row" else "cell"), ", ", row_words(rows, 5))
     cells <- if (!is.na(part$column[1])) {
       list_some(sprintf("%s to %s", dQuote(part$before, FALSE),
