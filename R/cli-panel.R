@@ -91,8 +91,13 @@ cli_profile_parser <- function() {
   cli_parser(
     "wavetax profile FILE --entity COLUMN --period COLUMN [options]",
     "Tells the shape of a panel and where its variables vary.",
-    c(cli_key_options(), list(cli_option("--out", "DIR", "folder for the figures"), cli_format_option()),
-      cli_reader_options())
+    c(cli_key_options(), list(
+      cli_option("--by", "COLUMN", "describe the variables for each of its values"),
+      cli_option("--show", "LIST", "of range, missing, correlations: show these too"),
+      optparse::make_option("--members", action = "store_true", default = FALSE,
+                            help = "list who enters late, leaves early or misses what"),
+      cli_option("--out", "DIR", "folder for the figures"), cli_format_option()
+    ), cli_reader_options())
   )
 }
 
@@ -101,14 +106,18 @@ cli_profile <- function(args) {
   options <- parsed$options
   cli_needs(options, c("entity", "period"))
   check_print_format(options$format)
+  odd <- setdiff(cli_list(options$show), c("range", "missing", "correlations"))
+  if (length(odd) > 0) stop_usage("--show takes range, missing and correlations, not ", sQuote(odd[1], FALSE), ".")
+  if (options$members && options$format != "text") stop_usage("--members has no effect: it is printed as text only.")
   panel <- cli_panel(cli_files(parsed$args, options), options)
-  variation <- panel_variation(panel)
+  by <- options$by
+  variation <- panel_variation(panel, by = !!by, show = cli_list(options$show))
   if (!is.null(options$out)) {
     make_folder(options$out)
     cli_profile_figures(panel, variation, options$out)
   }
   if (options$format == "text") {
-    print(panel_shape(panel))
+    print(panel_shape(panel), members = options$members)
     writeLines("")
   }
   cli_print(variation, as.data.frame(variation), options$format)

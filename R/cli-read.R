@@ -25,7 +25,8 @@ cli_reader_options <- function() {
     cli_option("--periods", "LIST", "labels of the periods, in order"),
     cli_option("--period-from", "PATTERN", "the period in the names of several files or sheets"),
     cli_option("--delimiter", "MARK", "of text files [default: found]"),
-    cli_option("--encoding", "NAME", "of text files [default: found]")
+    cli_option("--encoding", "NAME", "of text files [default: found]"),
+    cli_option("--labels", "FILE", "labels of variables: a table of names and labels")
   )
 }
 
@@ -85,7 +86,7 @@ cli_table <- function(files, options) do.call(table_of, c(list(files), cli_reade
 cli_panel <- function(files, options) {
   entity <- options$entity
   period <- options$period
-  arguments <- c(cli_reader(options), list(periods = cli_list(options$periods)))
+  arguments <- c(cli_reader(options), list(periods = cli_list(options$periods), labels = options$labels))
   rlang::inject(read_panel(files, !!entity, !!period, !!!arguments))
 }
 

@@ -56,7 +56,7 @@ design_without_rows <- function(design) {
   design$y <- numeric()
   design[c("rows", "data", "levels", "groups")] <- NULL
   if (!is.null(design$collapsed)) design$collapsed <- list(n = design$collapsed$n)
-  if (!is.null(design$index)) design$index <- design$index[c("entity", "period")]
+  if (!is.null(design$index)) design$index <- design$index[c("entity", "period", "labels")]
   design
 }
 

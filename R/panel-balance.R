@@ -77,5 +77,5 @@ fill_panel <- function(data, index) {
                 class = "wavetax_message_balance")
   out <- structure(stats::setNames(out, names(data)), class = "data.frame",
                    row.names = .set_row_names(N * periods))
-  new_panel_frame(out, index$entity, index$period, index$order)
+  restore_panel(out, index)
 }

@@ -122,7 +122,7 @@ check_two_keys <- function(entity, period) {
 
 # Everything that is known of the keys: codes and clock by row, their values, the
 # step. The columns themselves are kept to notice when they are changed later.
-index_keys <- function(data, entity, period, order = NULL) {
+index_keys <- function(data, entity, period, order = NULL, labels = NULL) {
   check_has_rows(data)
   who <- plain_column(data[[entity]])
   when <- plain_column(data[[period]])
@@ -137,7 +137,7 @@ index_keys <- function(data, entity, period, order = NULL) {
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
     clock = time$clock, periods = time$periods, ticks = time$ticks, step = time$step,
     span = max(time$ticks, 1L), unit = time$unit, order = order,
-    columns = list(data[[entity]], data[[period]])
+    columns = list(data[[entity]], data[[period]]), labels = labels
   )
   index$ordered <- cpp_strictly_ordered(index$codes, index$clock)
   check_no_repeated_key(index)
@@ -226,7 +226,7 @@ panel_index <- function(data) {
   columns <- list(.subset2(data, index$entity), .subset2(data, index$period))
   if (identical(columns, index$columns)) return(index)
   check_columns(c(index$entity, index$period), data)
-  index_keys(data, index$entity, index$period, index$order)
+  index_keys(data, index$entity, index$period, index$order, index$labels)
 }
 
 # `data` as a panel frame on the same keys where it still is one.
@@ -236,7 +236,7 @@ restore_panel <- function(data, index) {
   data <- plain_data_frame_keeping_names(data)
   if (!all(c(entity, period) %in% names(data)) || nrow(data) == 0) return(data)
   tryCatch(
-    with_index(data, index_keys(data, entity, period, index$order)),
+    with_index(data, index_keys(data, entity, period, index$order, index$labels)),
     wavetax_error = function(cnd) {
       warn_wavetax(
         "no_panel", "The result is a plain data frame, not a panel frame any more.",

@@ -39,6 +39,7 @@
 #' @export
 panel_to_long <- function(data, entity, period = "period", pattern = NULL, periods = NULL,
                           empty = FALSE, indicator = NULL, value = NULL, ...) {
+  labels <- attr(data, "labels", exact = TRUE)
   data <- table_of(data, ..., settle = TRUE)
   check_has_rows(data)
   check_flag(empty, "empty")
@@ -57,7 +58,8 @@ panel_to_long <- function(data, entity, period = "period", pattern = NULL, perio
     check_one_row_each(data, entity)
     stop_no_period_columns(data, pattern)
   }
-  lay_out(data, shape, entity, period, periods, empty)
+  panel <- lay_out(data, shape, entity, period, periods, empty)
+  if (is.null(labels)) panel else with_labels(panel, labels)
 }
 
 # A name of one column, which need not be there yet.

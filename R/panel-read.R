@@ -55,6 +55,7 @@
 #' @param merged `"fill"` writes the value of merged cells into all of them.
 #' @param period_from For several files: a regular expression whose group, or whole, is the period in
 #'   their names.
+#' @param labels Labels of the columns, a codebook, as [panel_labels()] takes them.
 #' @return A [panel_frame()].
 #' @section Errors:
 #' `wavetax_error_no_file`, `wavetax_error_not_a_table`, `wavetax_error_layout`,
@@ -70,7 +71,8 @@
 read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL, text = NULL,
                        missing = c("", "NA"), decimal = NULL, thousands = NULL, percent = NULL,
                        date_format = NULL, delimiter = NULL, encoding = NULL, sheet = NULL, range = NULL,
-                       header = 1, layout = c("plain", "find"), merged = NULL, period_from = NULL) {
+                       header = 1, layout = c("plain", "find"), merged = NULL, period_from = NULL,
+                       labels = NULL) {
   check_no_dots(..., of = list(call = read_panel, name = "read_panel()", todo = NULL, hidden = NULL))
   entity <- rlang::enquo(entity)
   period <- rlang::enquo(period)
@@ -80,9 +82,11 @@ read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL
     header = header, layout = layout, merged = merged, period_from = period_from,
     keys = c(entity = written_name(entity), period = written_name(period))
   )
+  labels <- if (!is.null(labels)) as_labels(labels)
   data <- settle_columns(read_tables(file, options), options)
   if (rlang::quo_is_missing(entity) || rlang::quo_is_missing(period)) stop_keys_not_named(data)
-  panel_of_table(data, entity, period, periods, options, file)
+  panel <- panel_of_table(data, entity, period, periods, options, file)
+  if (is.null(labels)) panel else with_labels(panel, labels)
 }
 
 # A table that was read as a panel: laid out anew where it is wide and that was asked for, its period

@@ -18,7 +18,10 @@
 #'   entity), `gaps` (a data frame: `entity`, `missing`), `patterns` (a data frame:
 #'   `pattern`, the runs of periods seen, and `entities`, commonest first), `components` (connected
 #'   groups of entities and periods; effects of both can be told apart within one),
-#'   `regular` (by entity: its rows are one constant step apart).
+#'   `regular` (by entity: its rows are one constant step apart), `members` (a data frame with a row an
+#'   entity: `entity`, `first`, `last`, `rows`, `late`, `early`, and `missing`, the periods that it misses between). \cr
+#'   `as.data.frame()` gives `members`; `print(shape, members = TRUE)` lists those that enter late, leave early or
+#'   miss something.
 #' @section Errors:
 #' `wavetax_error_not_a_panel` when `data` is not a panel frame.
 #' @examples
@@ -32,7 +35,8 @@ panel_shape <- function(data) {
   inside <- counts$last_seen - counts$first_seen + 1L - seen
   structure(c(unclass(counts), list(
     gaps = entity_gaps(index, inside, counts), patterns = presence_patterns(index),
-    components = count_components(index), regular = regular_step(index, seen, counts)
+    components = count_components(index), regular = regular_step(index, seen, counts),
+    members = panel_members(index, inside, counts)
   )), class = "panel_shape")
 }
 
@@ -57,6 +61,22 @@ panel_counts <- function(index) {
     first_seen = ends$first, last_seen = ends$last
   ), class = "panel_shape")
 }
+
+# Who enters, leaves and misses what.
+panel_members <- function(index, inside, counts) {
+  gaps <- entity_gaps(index, inside, counts)
+  label <- format_period(index$periods)
+  last_tick <- max(index$ticks)
+  data.frame(
+    entity = as.character(index$entities), first = label[match(counts$first_seen, index$ticks)],
+    last = label[match(counts$last_seen, index$ticks)], rows = unname(counts$per_entity),
+    late = counts$first_seen > 1L, early = counts$last_seen < last_tick,
+    missing = ifelse(inside > 0, gaps$missing[match(as.character(index$entities), gaps$entity)], "")
+  )
+}
+
+#' @export
+as.data.frame.panel_shape <- function(x, row.names = NULL, optional = FALSE, ...) x$members
 
 # The missing periods of each entity with gaps, by their labels where they have one.
 entity_gaps <- function(index, inside, counts) {

@@ -12,9 +12,13 @@
 #' @param data A [panel_frame()].
 #' @param ... Columns, bare or quoted; none for all but the keys.
 #' @param by A column, bare or quoted, to do it for each of its values.
+#' @param show What else to show: `"range"` (minimum, quartiles, maximum), `"missing"` (by variable and
+#'   period), `"correlations"` (overall, of entities' means, of deviations from them, on the rows that have all of
+#'   the variables).
 #' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
 #'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,
-#'   and `group` with `by`), `categories` (a data frame: `variable`, `value`, `rows`,
+#'   and `group` with `by`; with `"range"` also `q1`, `median`, `q3`), `missing` (a data frame: `variable`, `period`,
+#'   `missing`, `rows`), `correlations` (`rows`, and the matrices `overall`, `between`, `within`), `categories` (a data frame: `variable`, `value`, `rows`,
 #'   `entities`) and `transitions` (a named list of tables, from rows to columns).
 #'   `as.data.frame()` gives `numbers`.
 #' @section Errors:
@@ -24,8 +28,10 @@
 #' panel_variation(panel)
 #' panel_variation(panel, levy, nights, by = coast)
 #' @export
-panel_variation <- function(data, ..., by = NULL) {
+panel_variation <- function(data, ..., by = NULL, show = NULL) {
   check_is_panel(data)
+  check_texts(show, "show")
+  for (one in show) check_choice(one, c("range", "missing", "correlations"), "show")
   index <- panel_index(data)
   names <- vapply(rlang::enquos(...), column_name, "", data, "described", USE.NAMES = FALSE)
   by <- rlang::enquo(by)
@@ -37,7 +43,7 @@ panel_variation <- function(data, ..., by = NULL) {
     watched <- along_with_progress(names[is_number], "Describing the variables")
     out <- do.call(rbind, lapply(watched, function(i) {
       name <- names[is_number][i]
-      describe_number(as.double(data[[name]][rows]), name, part, index)
+      describe_number(as.double(data[[name]][rows]), name, part, index, "range" %in% show)
     }))
     if (!is.null(label) && !is.null(out)) cbind(group = label, out) else out
   }
@@ -49,7 +55,9 @@ panel_variation <- function(data, ..., by = NULL) {
   }
   texts <- names[!is_number]
   structure(list(
-    entity = index$entity, period = index$period, by = group, numbers = numbers,
+    entity = index$entity, period = index$period, by = group, numbers = numbers, show = show,
+    missing = if ("missing" %in% show) missing_by_period(data[names], index),
+    correlations = if ("correlations" %in% show) correlations_of(data[names[is_number]], index),
     categories = do.call(rbind, lapply(texts, function(name) describe_category(data[[name]], name, index))),
     transitions = lapply(stats::setNames(texts, texts), function(name) transitions_of(data[[name]], index)),
     varies = vapply(texts, function(name) {
@@ -61,14 +69,15 @@ panel_variation <- function(data, ..., by = NULL) {
 #' @export
 as.data.frame.panel_variation <- function(x, row.names = NULL, optional = FALSE, ...) x$numbers
 
-describe_number <- function(x, name, part, index) {
+describe_number <- function(x, name, part, index, range = FALSE) {
   seen <- is.finite(x)
   v <- x[seen]
   codes <- part$codes[seen]
   if (length(v) == 0) v <- NA_real_
   groups <- core_groups(match(codes, unique(codes)))
   means <- if (length(codes) > 0) cpp_group_sums(v, groups$codes, groups$count) / groups$sizes else NA_real_
-  data.frame(
+  quartiles <- if (range) stats::quantile(v, c(0.25, 0.5, 0.75), names = FALSE, na.rm = TRUE)
+  out <- data.frame(
     variable = name, rows = sum(seen), missing = sum(!seen), mean = mean(v), overall = stats::sd(v),
     between = stats::sd(means),
     within = if (length(codes) > 0) stats::sd(v - means[groups$codes]) else NA_real_,
@@ -79,6 +88,34 @@ describe_number <- function(x, name, part, index) {
       "all missing"
     }
   )
+  if (range) out[c("q1", "median", "q3")] <- as.list(quartiles)
+  out
+}
+
+# How many cells are missing, by variable and period.
+missing_by_period <- function(data, index) {
+  place <- period_place(index)
+  rows <- tabulate(place, length(index$ticks))
+  labels <- format_period(index$periods)
+  do.call(rbind, lapply(names(data), function(name) {
+    data.frame(variable = name, period = labels,
+               missing = tabulate(place[is_blank(data[[name]])], length(index$ticks)), rows = rows)
+  }))
+}
+
+# Correlations of rows, of entities' means, and of deviations from them.
+correlations_of <- function(data, index) {
+  x <- vapply(data, as.double, numeric(nrow(data)))
+  x <- matrix(x, ncol = length(data), dimnames = list(NULL, names(data)))
+  use <- rowSums(!is.finite(x)) == 0
+  x <- x[use, , drop = FALSE]
+  codes <- match(index$codes[use], unique(index$codes[use]))
+  groups <- core_groups(codes)
+  means <- vapply(seq_len(ncol(x)), function(j) cpp_group_sums(x[, j], groups$codes, groups$count) / groups$sizes,
+                  numeric(groups$count))
+  means <- matrix(means, ncol = ncol(x), dimnames = dimnames(x))
+  relate <- function(x) suppressWarnings(stats::cor(x))
+  list(rows = sum(use), overall = relate(x), between = relate(means), within = relate(x - means[codes, , drop = FALSE]))
 }
 
 # In words where a variable varies.

@@ -31,6 +31,7 @@ panel_to_wide <- function(data, variables = NULL) {
     for (p in seq_along(labels)) out[[paste0(variable, "_", labels[p])]] <- source[rows[, p]]
   }
   rownames(out) <- NULL
+  attr(out, "labels") <- index$labels
   out
 }
 

@@ -31,16 +31,22 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
     table <- interval_table(fit, level, if (!is.null(term)) term == "(Intercept)" else FALSE)
     table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
     if (nrow(table) == 0) return(NULL)
-    cbind(table, row = if (alone) table$term else model, errors = fit$errors$label)
+    cbind(table, row = if (alone) labelled(table$term, fit$labels) else model, errors = fit$errors$label)
   }))
   check_any_rows(rows, term, fits)
   outcome <- list_words(unique(vapply(fits, `[[`, "", "outcome")))
-  what <- if (identical(term, "(Intercept)")) "The constant" else paste("Slope of", term)
+  what <- if (identical(term, "(Intercept)")) "The constant" else
+    paste("Slope of", labelled(term, do.call(c, unname(lapply(fits, `[[`, "labels")))))
   draw_estimates(
     rows, title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", what, outcome),
     subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
                        list_words(unique(rows$errors)))
   )
+}
+
+labelled <- function(terms, labels) {
+  if (length(labels) == 0) return(terms)
+  ifelse(terms %in% names(labels), as.character(labels)[match(terms, names(labels))], terms)
 }
 
 # Coefficients with their interval at another level than the record's.

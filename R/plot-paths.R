@@ -39,7 +39,7 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
     ) +
     ggplot2::scale_y_continuous(labels = axis_labels) +
     ggplot2::labs(
-      title = visible_text(sprintf("%s by %s", upper_first(name), index$period)),
+      title = visible_text(sprintf("%s by %s", upper_first(labelled(name, index$labels)), index$period)),
       subtitle = sprintf("Heavy: mean of all %s; band: their middle half; thin: %s",
                          plural_of(index$entity), if (is.null(entities)) {
                            sprintf("%s of them", count_words(length(chosen)))

@@ -29,7 +29,8 @@ columns_that_fit <- function(cells) {
 }
 
 #' @export
-print.panel_shape <- function(x, ...) {
+print.panel_shape <- function(x, ..., members = FALSE) {
+  check_flag(members, "members")
   say_heading(shape_size(x))
   say(shape_evenness(x))
   per <- x$per_entity
@@ -45,7 +46,17 @@ print.panel_shape <- function(x, ...) {
   if (nrow(x$gaps) > 0) {
     say("Gaps: ", list_some(sprintf("%s (%s)", x$gaps$entity, x$gaps$missing), 4))
   }
+  if (members) show_members(x)
   invisible(x)
+}
+
+show_members <- function(x) {
+  odd <- x$members[x$members$late | x$members$early | nzchar(x$members$missing), ]
+  if (nrow(odd) == 0) return(invisible())
+  writeLines("")
+  columns <- list(odd$entity, odd$first, odd$last, count_words(odd$rows), short_text(odd$missing, 30))
+  names(columns) <- c(x$entity, "from", "to", "rows", "missing between")
+  writeLines(format_columns(columns))
 }
 
 connected_words <- function(shape) {

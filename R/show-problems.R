@@ -45,6 +45,9 @@ print.repair_log <- function(x, ..., code = FALSE) {
 print.panel_variation <- function(x, ...) {
   say_heading("Where variables vary, by ", x$entity, " and ", x$period)
   if (!is.null(x$numbers)) show_variation(x)
+  if ("range" %in% x$show && !is.null(x$numbers)) show_range(x)
+  if (!is.null(x$missing)) show_missing(x)
+  if (!is.null(x$correlations)) show_correlations(x)
   for (name in unique(x$categories$variable)) show_category(x, name)
   invisible(x)
 }
@@ -66,6 +69,50 @@ show_variation <- function(x) {
     writeLines(format_columns(Filter(Negate(is.null), columns)))
     words <- split(group$variable, group$varies)
     for (what in names(words)) say(upper_first(what), ": ", list_words(words[[what]]))
+  }
+}
+
+show_range <- function(x) {
+  numbers <- x$numbers
+  writeLines("")
+  value <- function(v) align_decimal(format_number(v))
+  columns <- list(if (is.null(x$by)) numbers$variable else paste(numbers$variable, numbers$group), value(numbers$min),
+                  value(numbers$q1), value(numbers$median), value(numbers$q3), value(numbers$max))
+  names(columns) <- c("", "minimum", "quartile", "median", "quartile", "maximum")
+  writeLines(format_columns(columns))
+}
+
+# A row a period, a column for each variable that misses something.
+show_missing <- function(x) {
+  gone <- unique(x$missing$variable[x$missing$missing > 0])
+  writeLines("")
+  if (length(gone) == 0) return(say("Nothing is missing."))
+  say("Missing by ", x$period)
+  period <- unique(x$missing$period)
+  columns <- c(list(period), lapply(gone, function(name) count_words(x$missing$missing[x$missing$variable == name])))
+  names(columns) <- c("", gone)
+  widths <- vapply(gone, function(name) max(nchar(c(name, columns[[name]]))) + 2L, 0L)
+  for (block in fitting_blocks(widths, line_width() - max(nchar(period)))) {
+    writeLines(format_columns(columns[c(1, block + 1)]))
+  }
+}
+
+show_correlations <- function(x) {
+  for (kind in c("overall", "between", "within")) {
+    table <- x$correlations[[kind]]
+    writeLines("")
+    say("Correlations ", c(overall = "of rows", between = paste("of", plural_of(x$entity), "(means)"),
+                           within = paste("within", plural_of(x$entity)))[[kind]],
+        if (kind == "overall") paste0(", on ", count_of(x$correlations$rows, "row")))
+    cells <- lapply(seq_len(ncol(table)), function(j) {
+      ifelse(seq_len(nrow(table)) < j, "", ifelse(is.na(table[, j]), "-", fixed_decimals(table[, j], 2)))
+    })
+    columns <- c(list(rownames(table)), cells)
+    names(columns) <- c("", colnames(table))
+    widths <- vapply(colnames(table), function(name) max(nchar(name), 5L) + 2L, 0L)
+    for (block in fitting_blocks(widths, line_width() - max(nchar(rownames(table))))) {
+      writeLines(format_columns(columns[c(1, block + 1)]))
+    }
   }
 }
 

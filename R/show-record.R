@@ -16,13 +16,19 @@ fit_record <- function(fit) {
     covariance = fit$errors$covariance[shown, shown, drop = FALSE],
     errors = c(fit$errors[c("label", "type", "clusters", "notes")], list(df = errors_df(fit)[shown])),
     means = if (length(means) > 0) list(terms = means, unit = plural_of(fit$design$blueprint$means$column)),
-    effects = effect_facts(fit), rows = fit$n,
+    labels = term_labels(fit), effects = effect_facts(fit), rows = fit$n,
     entity = if (!is.null(fit$design$index)) list(name = fit$design$index$entity, count = sample_facts(fit)$entities),
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     figures = as.list(as.data.frame(unclass(fit_figures(fit))))
   ), class = "fit_record")
+}
+
+# Labels of the terms that are a variable as it stands.
+term_labels <- function(fit) {
+  labels <- fit$design$index$labels
+  as.list(labels[intersect(names(labels), fit$coefficients$term)])
 }
 
 shows_constant <- function(fit) method_of(fit)$constant != "aside" || fit$design$constant

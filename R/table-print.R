@@ -7,7 +7,7 @@ print.spec_table <- function(x, ...) {
   words <- cells_as_text(cells)
   of <- lapply(x$models, function(model) cells$model == model)
   one <- cells[of[[1]], ]
-  labels <- pad_right(c("", one$label))
+  labels <- pad_right(c("", short_text(one$label, 40)))
   columns <- lapply(seq_along(of), function(m) {
     model_column(x$models[m], words[of[[m]]], has_decimals(cells[of[[m]], ]))
   })

@@ -22,6 +22,7 @@ read_record <- function(entry, name, file) {
     errors_words = take("errors_words", saved_text), coefficients = coefficients,
     covariance = take("covariance", saved_square, coefficients$term), errors = take("errors", saved_errors),
     means = maybe("means", saved_means, coefficients$term), effects = take("effects", saved_texts),
+    labels = maybe("labels", saved_labels),
     rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
@@ -83,6 +84,11 @@ saved_errors <- function(x) {
 saved_means <- function(x, known) {
   terms <- texts_of(x$terms)
   if (!is.null(terms) && all(terms %in% known) && is_one_text(x$unit)) list(terms = terms, unit = x$unit)
+}
+
+saved_labels <- function(x) {
+  if (length(x) == 0) return(list())
+  if (is.list(x) && !is.null(names(x)) && all(vapply(x, is_one_text, TRUE))) x
 }
 
 saved_entity <- function(x) if (is.list(x) && is_one_text(x$name) && is_one_number(x$count) && x$count >= 0) x

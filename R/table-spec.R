@@ -11,6 +11,8 @@
 #'   `"interval"` (95 percent).
 #' @param hausman `TRUE` adds the p value of [test_hausman()] of each random effects
 #'   fit against the first fixed effects fit of the same rows.
+#' @param labels Labels of variables, as [panel_labels()] takes them, over those that the fits have of their
+#'   panels; `FALSE` shows names.
 #' @return A `spec_table`: `coefficients` (a data frame with a row for each fit and
 #'   term), `facts` (a row for each fact of each fit), `models` (the column heads),
 #'   `outcome`. It prints in 80 columns, in several blocks where there are many fits.
@@ -28,7 +30,7 @@
 #' random <- fit_random(log(nights) ~ levy + storms + fuel, panel)
 #' spec_table(pooled, fixed, random, hausman = TRUE)
 #' @export
-spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE) {
+spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE, labels = NULL) {
   fits <- collect_fits(rlang::enquos(...))
   beneath <- check_choice(beneath, c("std_error", "p_value", "interval"), "beneath")
   check_flag(hausman, "hausman")
@@ -42,9 +44,18 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
   structure(list(
     models = names(records), outcome = unique(vapply(records, `[[`, "", "outcome")),
     coefficients = coefficients, terms = table_terms(coefficients$term, terms),
+    labels = table_labels(records, labels),
     facts = rbind(table_facts(records), if (hausman) hausman_facts(fits)), beneath = beneath,
     notes = table_notes(records, coefficients$term, terms, hausman)
   ), class = "spec_table")
+}
+
+# What stands for a term: what is given, else what a fit has of its panel.
+table_labels <- function(records, labels) {
+  if (isFALSE(labels)) return(list())
+  given <- if (!is.null(labels)) as.list(as_labels(labels))
+  own <- do.call(c, unname(lapply(records, `[[`, "labels")))
+  c(given, own[!duplicated(names(own)) & !names(own) %in% names(given)])
 }
 
 # Where the fits are of several outcomes, each column's head tells its own.
