@@ -82,7 +82,7 @@ month_words <- sprintf("(?i:%s)[a-z]*", paste(month.abb, collapse = "|"))
 period_in_name <- paste0("(?<period>", c(
   paste0(month_words, "[_. -]?[0-9]{4}"), paste0(year_words, "[-._]", "[01][0-9][-._][0-3][0-9]"),
   paste0(year_words, "[_. -](?:0[1-9]|1[0-2])"), paste0("[0-9]{4}[-_. ]?[QqMmHh][0-9]{1,2}|[0-9]{4}[-_. ]?[Ww][0-9]{2}"),
-  paste0("[QqHh][1-4][-_. ]?", year_words), paste0("(?:FY)?", year_words, "[/-](?:[0-9]{4}|[0-9]{2})"),
+  "[0-9]{1,2}[/.][0-9]{1,2}[/.][0-9]{4}", paste0("[QqHh][1-4][-_. ]?", year_words), paste0("(?:FY)?", year_words, "[/-](?:[0-9]{4}|[0-9]{2})"),
   paste0("(?:FY)?", year_words, "(?:(?: \\[|\\.\\.)YR[0-9]{4}[\\].])?")
 ), ")")
 period_name_patterns <- c(
@@ -152,7 +152,7 @@ period_values <- function(values) {
   plain <- plain_period(values)
   read <- read_periods(plain)
   if (is.null(read) || !is.null(read$question)) return(values)
-  if (!is.null(read$dates)) return(read$dates)
+  if (!is.null(read$dates) && all(grepl("^[0-9]{4}-", plain))) return(read$dates)
   if (is.null(read$unit) && read$marked) return(as.integer(read$ticks))
   plain
 }

@@ -86,10 +86,17 @@ check_new_columns <- function(columns, x, by, replace) {
                  "Take those of the other table with `replace = TRUE`, or rename one of each.")
 }
 
-# Keys as text, numbers of one value alike whatever their kind.
+# Keys as text, numbers of one value alike whatever their kind; NA where a part is missing.
 join_key <- function(data, keys) {
-  parts <- lapply(keys, function(key) label_text(plain_column(data[[key]])))
-  if (length(keys) == 1) parts[[1]] else do.call(paste, c(parts, sep = "\r"))
+  parts <- lapply(keys, function(key) {
+    x <- plain_column(data[[key]])
+    text <- label_text(x)
+    text[is.na(x)] <- NA
+    text
+  })
+  missing <- Reduce(`|`, lapply(parts, is.na))
+  if (length(keys) == 1) return(parts[[1]])
+  replace(do.call(paste, c(parts, sep = "\r")), missing, NA)
 }
 
 key_words <- function(key) gsub("\r", " ", key, fixed = TRUE)
@@ -177,6 +184,9 @@ tidy_part <- function(x, years) {
 
 new_join_report <- function(mine, theirs, found, by) {
   only <- setdiff(unique(theirs[!is.na(theirs)]), found$theirs)
+  found$tidy <- found$tidy[!is.na(found$mine)]
+  found$theirs <- found$theirs[!is.na(found$mine)]
+  found$mine <- found$mine[!is.na(found$mine)]
   keys <- c(found$mine, only)
   count <- function(side) as.vector(table(factor(side, unique(side))))[match(keys, unique(side))]
   mine_rows <- count(mine)

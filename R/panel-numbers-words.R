@@ -56,7 +56,7 @@ number_question <- function(seen, role, options, x) {
       todo = "Write all of them alike, or take the signs off with `percent = \"number\"`."
     ))
   }
-  if (length(seen$currencies) > 1) {
+  if (length(unique(tolower(sub("[.]$", "", names(seen$currencies))))) > 1) {
     return(list(
       found = "%s has amounts in several currencies.",
       where = sprintf("%s.", list_some(sprintf("%s in %s", names(seen$currencies),
@@ -137,8 +137,7 @@ asked_numbers <- function(x, name, options) {
 }
 
 lost_words <- function(x, rows) {
-  shown <- utils::head(rows, 11)
-  list_some(c(sprintf("\"%s\" (row %s)", x[shown], label_text(shown)), rep("", length(rows) - length(shown))), 10)
+  list_first(rows, function(rows) sprintf("\"%s\" (row %s)", x[rows], label_text(rows)), 10)
 }
 
 stop_number_question <- function(question, column) {

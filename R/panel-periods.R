@@ -125,7 +125,8 @@ slashed_days <- function(values) {
 
 formatted_days <- function(values, format) {
   days <- as.Date(values, format, optional = TRUE)
-  if (anyNA(days)) return(NULL)
+  bare <- function(x) gsub("\\b0+", "", tolower(x), perl = TRUE)
+  if (anyNA(days) || any(bare(format(days, format)) != bare(values))) return(NULL)
   new_periods(as.numeric(days), "day", sprintf("dates (%s)", format))
 }
 
@@ -157,15 +158,16 @@ odd_dates <- function(values) {
 }
 
 stop_text_periods <- function(values, format = NULL) {
-  odd <- values[odd_periods(values, format)]
-  if (length(odd) == 0) odd <- values
+  odd <- if (is.null(format)) odd_periods(values) else vapply(values, function(x) is.null(formatted_days(x, format)), TRUE)
+  odd <- if (any(odd)) values[odd] else values
   stop_wavetax(
     "key_kind", if (is.null(format)) "The periods are text that is not all of one kind." else
       sprintf("The periods are not all dates as %s writes them.", dQuote(format, FALSE)),
     where = sprintf("See %s.", list_some(dQuote(odd, FALSE))),
     todo = c(
       "Periods can be years (2014, 2014/15), half-years (2014H1), quarters (2014Q3), months (2014-03, Mar 2014), weeks",
-      "(2014-W07) or dates. Labels of your own need their order: `periods = c(\"before\", \"during\", \"after\")`."
+      "(2014-W07) or dates (others by `date_format`, in `read_panel()`). Labels of your own need their order:",
+      "`periods = c(\"before\", \"during\", \"after\")`."
     )
   )
 }

@@ -177,7 +177,9 @@ problem_period_values <- function(keys) {
     rows <- keys$unread
     return(finding(
       "unread periods", "stops",
-      sprintf("Not read as a period: %s", list_some(sprintf("%s (row %d)", keys$column[rows], rows))),
+      sprintf("Not read as a period: %s", list_first(rows, function(rows) {
+        sprintf("%s (row %d)", keys$column[rows], rows)
+      })),
       "Write all periods in one way: 2014, 2014Q3, 2014-03, 2014-W07 or a date.", rows, keys$period
     ))
   }
@@ -195,7 +197,9 @@ problem_period_values <- function(keys) {
   if (length(far) == 0) return(NULL)
   finding(
     "far period", "likely",
-    sprintf("Outside the run of the others: %s", list_some(sprintf("%s (row %d)", keys$column[far], far))),
+    sprintf("Outside the run of the others: %s", list_first(far, function(rows) {
+      sprintf("%s (row %d)", keys$column[rows], rows)
+    })),
     "Correct the cells; a digit may be doubled or missing.", far, keys$period
   )
 }

@@ -29,7 +29,7 @@ problem_text <- function(x, name, keys) {
   tell <- function(rows, kind, where, todo, weight = "likely") {
     list(finding(kind, weight, where, todo, rows, name))
   }
-  cells <- function(rows) list_some(sprintf("%s (row %s)", trimws(x[rows]), label_text(rows)))
+  cells <- function(rows) list_first(rows, function(rows) sprintf("%s (row %s)", trimws(x[rows]), label_text(rows)))
   switch(read$status,
     text = NULL,
     codes = tell(integer(), "codes", paste(column, "is read as text:", code_words(x, read$first)),
@@ -107,10 +107,10 @@ problem_jumps <- function(x, name, keys) {
   if (!is.numeric(x)) return(NULL)
   rows <- cpp_far_values(as.double(x), keys$codes, length(keys$entities), 4L, 300)
   if (length(rows) == 0) return(NULL)
-  cells <- sprintf("%s (row %d, %s)", label_text(x[rows]), rows, cell_words(keys, rows))
+  cells <- function(rows) sprintf("%s (row %d, %s)", label_text(x[rows]), rows, cell_words(keys, rows))
   finding(
     "far value", "likely",
-    sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_some(cells)),
+    sprintf("`%s` is far from the %s's median: %s", name, keys$entity, list_first(rows, cells)),
     "A unit or a decimal point may have slipped; correct the cells.", rows, name
   )
 }

@@ -5,7 +5,7 @@ settle_columns <- function(data, options) {
   asked <- options$numbers
   options$cells$commas <- isTRUE(attr(data, "commas"))
   check_columns(c(asked, options$text), data)
-  kept <- c(options$text, options$keys)
+  kept <- setdiff(c(options$text, options$keys), asked)
   for (name in intersect(options$text, names(data))) data[[name]] <- label_text(data[[name]])
   told <- character()
   for (name in setdiff(names(data)[vapply(data, is.character, TRUE)], kept)) {
@@ -85,6 +85,7 @@ settle_period <- function(x, name, format = NULL) {
   if (!is.character(x)) return(x)
   values <- unique(x[!is_blank(x)])
   read <- read_periods(values, format)
+  if (is.null(read) && !is.null(format)) stop_text_periods(values, format)
   if (is.null(read)) return(x)
   if (!is.null(read$question)) stop_period_question(read$question)
   if (is.null(read$unit) && !read$marked && read$words == "years") return(whole_years(x))

@@ -33,7 +33,9 @@ sheets_of <- function(file, options) {
   sheet <- options$sheet
   if (length(sheet) < 2 && !identical(sheet, "*")) return(list(sheet))
   if (!file_extension(file) %in% c("xlsx", "xls")) stop_argument("sheet", "given", sprintf("%s has no sheets.", sQuote(file, FALSE)))
-  if (identical(sheet, "*")) sheet <- workbook_sheets(file)
+  sheets <- workbook_sheets(file)
+  if (identical(sheet, "*")) return(as.list(sheets))
+  if (is.numeric(sheet) && all(sheet %in% seq_along(sheets))) sheet <- sheets[sheet]
   as.list(sheet)
 }
 
@@ -84,9 +86,10 @@ part_periods <- function(names, options) {
   if (is.null(pattern)) {
     pattern <- "(?:FY)?(?:1[89]|20)[0-9]{2}(?:[-_ ]?[QqMmHhSs][0-9]{1,2}|[-_ ](?:0[1-9]|1[0-2])|[-_/][0-9]{2,4})?(?![0-9])"
   }
-  match <- tryCatch(regexpr(pattern, names, perl = TRUE), error = function(cnd) {
+  stop_pattern <- function(cnd) {
     stop_argument("period_from", dQuote(pattern, FALSE), "Give a regular expression, such as `\"[0-9]{4}\"`.")
-  })
+  }
+  match <- tryCatch(regexpr(pattern, names, perl = TRUE), error = stop_pattern, warning = stop_pattern)
   found <- rep(NA_character_, length(names))
   found[match > 0] <- regmatches(names, match)
   start <- attr(match, "capture.start")

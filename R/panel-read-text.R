@@ -4,16 +4,21 @@ read_delimited <- function(file, options) {
   start <- readBin(file, "raw", min(file.size(file), 1e6))
   check_is_text(start, file)
   encoding <- options$encoding
-  if (is.null(encoding)) encoding <- if (is_utf8(start)) "UTF-8" else "Latin-1"
+  if (is.null(encoding)) encoding <- found_encoding(start, file)
   if (!is.null(options$range) || options$header != 1 || options$layout == "find") {
     return(read_text_block(file, options, encoding))
   }
   if (is.null(options$delimiter)) options$delimiter <- find_delimiter(start)
   data <- tryCatch(read_with_delimiter(file, options, encoding), wavetax_error_not_a_table = function(cnd) {
     check_layout(file, options, encoding)
+    check_even(file, options)
     rlang::cnd_signal(cnd)
   })
-  if (!is_first_line(names(data), file, encoding)) check_layout(file, options, encoding)
+  if (nrow(data) == 0) check_even(file, options)
+  named <- headings_of(names(data), file, encoding)
+  if (named$odd) check_layout(file, options, encoding)
+  names(data) <- named$names
+  data <- without_empty(data)
   if (is.null(options$decimal)) points_as_text(data, file, options, encoding) else data
 }
 
@@ -55,6 +60,10 @@ check_is_text <- function(start, file) {
   if (starts(0x50, 0x4b)) stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
   if (starts(0x1f, 0x8b)) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
   if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.", "Let its name end in .xls.")
+  if (starts(0x25, 0x50, 0x44, 0x46)) stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
+  if (grepl("^\\s*<(!doctype|html)", rawToChar(utils::head(start[start != 0], 200)), ignore.case = TRUE, useBytes = TRUE)) {
+    stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
+  }
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.", "Save it as CSV or .xlsx.")
 }
 
@@ -93,7 +102,8 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
         stop_not_a_table(name, conditionMessage(cnd))
       }
     )
-    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|improper quoting" else "session was not cleaned",
+    seen$odd <- sub("^Found and resolved improper quoting.*", "A quote is opened and not closed.", seen$odd)
+    odd <- seen$odd[!grepl(if (heading) "session was not cleaned|A quote is opened" else "session was not cleaned",
                            seen$odd)]
     if (length(odd) > 0) stop_not_a_table(name, odd[1])
     data
@@ -141,6 +151,21 @@ as_utf8 <- function(data, encoding, file) {
   data
 }
 
+# UTF-8 where all bytes are; Latin-1 where none of what is not ASCII is.
+found_encoding <- function(bytes, file) {
+  if (is_utf8(bytes)) return("UTF-8")
+  lines <- strsplit(rawToChar(bytes[bytes != 0]), "\n", fixed = TRUE, useBytes = TRUE)[[1]]
+  beyond <- grepl("[^ -~\t\r]", lines, useBytes = TRUE)
+  utf8 <- which(beyond & validUTF8(lines))
+  other <- which(beyond & !validUTF8(lines))
+  if (length(utf8) > 0 && length(other) > 0) {
+    stop_not_a_table(file, sprintf("It is written in two encodings: UTF-8 in line %s, another in line %s.",
+                                   count_words(utf8[1]), count_words(other[1])),
+                     "Save it in one, or say `encoding = \"Latin-1\"`.")
+  }
+  "Latin-1"
+}
+
 # Whether bytes are valid UTF-8; a character may be cut at their end.
 is_utf8 <- function(bytes) {
   for (cut in 0:3) {
@@ -168,12 +193,35 @@ text_cells <- function(file, options, encoding) {
   cells
 }
 
-# Some readers leave lines above the table out by themselves, or name what has no heading.
-is_first_line <- function(names, file, encoding) {
+# The names of the columns, blank where the heading is: some readers make up a name then, or leave lines
+# above the table out by themselves, which is `odd`.
+headings_of <- function(names, file, encoding) {
   line <- readLines(file, 1, warn = FALSE, encoding = encoding, skipNul = TRUE)
-  made <- is.na(names) | !nzchar(names) | grepl("^V[0-9]+$", names)
-  told <- vapply(utils::head(names[!made], 3), grepl, TRUE, line, fixed = TRUE, useBytes = TRUE)
-  !any(made) && all(told)
+  within <- vapply(names, grepl, TRUE, line, fixed = TRUE, useBytes = TRUE)
+  made <- is.na(names) | !nzchar(names) | grepl("^V[0-9]+$", names) & !within
+  names[made] <- ""
+  list(names = names, odd = any(made) || !all(utils::head(within[!made], 3)))
+}
+
+# Lines that end in a delimiter make a column without a name or a value: it is left out, and told.
+without_empty <- function(data) {
+  gone <- !nzchar(names(data)) & vapply(data, function(x) all(is.na(x)), TRUE)
+  if (!any(gone)) return(data)
+  tell_wavetax(c(i = sprintf("Left out: %s without a name or a value.", count_of(sum(gone), "column"))),
+                class = "wavetax_message_left_out")
+  data[!gone]
+}
+
+# The first line that has not as many cells as the headings.
+check_even <- function(file, options) {
+  separator <- if (is.null(options$delimiter)) "," else options$delimiter
+  fields <- tryCatch(suppressWarnings(utils::count.fields(file, separator, quote = "\"", comment.char = "")),
+                     error = function(cnd) NULL)
+  odd <- which(!is.na(fields) & fields != fields[1])
+  if (length(odd) == 0 || is.na(fields[1])) return(invisible())
+  stop_not_a_table(file, sprintf("Its headings have %s, line %s has %s.", count_of(fields[1], "cell"),
+                                 count_words(odd[1]), label_text(fields[odd[1]])),
+                   "Is a delimiter within text not in quotes, or a line cut?")
 }
 
 # An error that offers the table, where it does not fill the file.

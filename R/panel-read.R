@@ -183,7 +183,7 @@ read_parquet_file <- function(file, columns = NULL) {
   check_package("nanoparquet", "reads Parquet files")
   tryCatch(
     nanoparquet::read_parquet(file, col_select = columns),
-    error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
+    error = function(cnd) stop_not_a_table(file, sub(" @ lib/.*", "", conditionMessage(cnd)))
   )
 }
 

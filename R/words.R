@@ -44,7 +44,13 @@ kind_words <- function(x) if (is.character(x)) "text" else paste("of class", cla
 
 row_words <- function(rows, show = 3) {
   if (length(rows) == 1) return(paste("row", count_words(rows)))
-  paste("rows", list_some(count_words(rows), show))
+  paste("rows", list_first(rows, count_words, show))
+}
+
+# list_some() of very many, of which only those that are shown are put into words.
+list_first <- function(x, words, show = 3) {
+  said <- if (length(x) > show + 1) utils::head(x, show) else x
+  list_some(c(words(said), rep("", length(x) - length(said))), show)
 }
 
 deparse_words <- function(call) {

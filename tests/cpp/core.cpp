@@ -343,8 +343,34 @@ void columns() {
   check(out == wavetax::Numbers({1, -1, 7, 2, -1, 8, 3, -1, 9}), "columns interleaved");
   const wavetax::Numbers x{5, 1, 9, 4, 2};
   const std::vector<int> codes{1, 1, 1, 2, 1};
-  check(wavetax::group_medians(x.data(), codes.data(), 5, 2, 2, -1.0) == wavetax::Numbers({2, -1}),
-        "lower medians, none for small groups");
+  check(wavetax::ratios_to_median(x.data(), codes.data(), 5, 2, 2) == wavetax::Numbers({2.5, 0.5, 4.5, 1, 1}),
+        "ratios to lower medians, none for small groups");
+}
+
+// What a cell allows, and its value under a reading.
+void numerals() {
+  const wavetax::Words money{"kr", "US$"};
+  const auto read = [&](const std::string& cell, wavetax::NumeralRoles roles = {}) {
+    return wavetax::read_numeral(cell.data(), cell.data() + cell.size(), roles, money);
+  };
+  using wavetax::MarkRole;
+  const wavetax::NumeralRoles comma{MarkRole::decimal, MarkRole::thousands}, point{MarkRole::thousands, MarkRole::decimal};
+  check(read("1,021").marks & wavetax::comma_either && read("1,234,567").marks & wavetax::comma_thousands &&
+            read("3,5").marks & wavetax::comma_decimal && read("0,125").marks & wavetax::comma_decimal,
+        "what a comma can be");
+  check(read("1,021", comma).value == 1.021 && read("1,021", point).value == 1021.0 && !read("1,02", point).number &&
+            read("1.234,5").value == 1234.5 && read("12,34,567").value == 1234567.0 && !read("1,2,3").number,
+        "marks read in their role");
+  check(read(" US$ (1 200.50) ").value == -1200.5 && read("5-").value == -5.0 && read("\xE2\x88\x92" "5 kr").value == -5.0 &&
+            !read("(5").number && !read("5 km").number && !read("--5").number && !read("31.03.2001").number,
+        "signs, brackets and currencies");
+  check(read("12.3%", {MarkRole::open, MarkRole::open, true}).value == 0.123 && read("12.3%").value == 12.3, "percent");
+  check(read("00157").marks & wavetax::zeros_before && read("123456789012345").marks & wavetax::many_digits &&
+            !(read("0.5").marks & wavetax::zeros_before),
+        "codes");
+  check(read("1.7976931348623157e308").value == std::numeric_limits<double>::max() && read("4.9e-324").value > 0.0 &&
+            read("0.1").value == 0.1 && read("9007199254740993").value == 9007199254740992.0,
+        "values are correctly rounded");
 }
 
 }  // namespace
@@ -361,6 +387,7 @@ int main() {
   counting();
   preconditioning();
   columns();
+  numerals();
   std::printf("%d passed, %d failed\n", passed, failed);
   return failed > 0;
 }
