@@ -135,6 +135,48 @@ test_that("check, profile and reshape say what is in a file", {
   expect_identical(list.files(folder), "long.csv")
 })
 
+test_that("check offers the command that repairs, repair and join do what R does, through pipes too", {
+  skip_if_not_installed("readxl")
+  untidy <- function(name) system.file("extdata", "untidy", name, package = "wavetax")
+  folder <- fresh_folder()
+  keys <- c("--entity", "line", "--period", "year")
+  file.copy(untidy("faults.csv"), folder)
+  faults <- file.path(folder, "faults.csv")
+  check <- wavetax("check", faults, keys)
+  offered <- gsub("[ \\\\]+", " ", paste(check$out[(grep("^Mend", check$out) + 1):length(check$out)], collapse = " "))
+  expect_match(offered, "wavetax repair .*--names tidy --numbers passengers,fare --drop 'total row,blank rows' --repeated first")
+  mended <- file.path(folder, "mended.csv")
+  run <- wavetax("repair", faults, keys, "--names", "tidy", "--numbers", "passengers,fare", "--drop",
+                 "total row,blank rows", "--repeated", "first", "-o", mended, "--log", file.path(folder, "log.json"))
+  expect_identical(run$status, 0L)
+  expect_match(run$out, "name, line: 4 cells", all = FALSE)
+  expect_identical(jsonlite::read_json(file.path(folder, "log.json"))$repairs$repeated, "first")
+  truth <- utils::read.csv(untidy("truth.csv"))
+  expect_equal(utils::read.csv(mended), truth)
+  joined <- wavetax("join", mended, untidy("lines.csv"), keys, "--by", "line=name", "--match", "tidy", "-o", "-")
+  expect_identical(sum(!is.na(utils::read.csv(text = joined$out)$opened)), 25L)
+  long <- wavetax("reshape", "-", "--to", "long", keys, "-o", "-", before = paste("cat", shQuote(untidy("wide.csv")), "|"))
+  expect_equal(utils::read.csv(text = long$out), truth[c("line", "year", "passengers", "fare")])
+  fit <- wavetax("fit", untidy("titled.xlsx"), "--entity", "line", "--period", "month", "--formula", "fare ~ crew",
+                 "--model", "pooled", "--layout", "find")
+  expect_match(fit$out[1], "^Pooled least squares")
+  refused <- wavetax("fit", untidy("titled.xlsx"), "--entity", "line", "--period", "month", "--formula", "fare ~ crew")
+  expect_match(refused$err, "--sheet Figures --range B4:G34", all = FALSE)
+  expect_identical(wavetax("check", faults, keys, "--decimal", "x")$status, 2L)
+  expect_identical(wavetax("repair", faults, keys, "-o", faults)$status, 2L)
+  expect_identical(wavetax("reshape", faults, keys, "--to", "wide", "--pattern", "x", "-o", "-")$status, 2L)
+})
+
+test_that("completion and the manual know every command and option", {
+  script <- wavetax("completion", "bash")$out
+  manual <- gsub("\\\\-", "-", wavetax("manual")$out)
+  for (word in c("repair", "join", "--date-format", "--period-from")) {
+    expect_match(script, word, all = FALSE)
+    expect_match(manual, word, all = FALSE)
+  }
+  expect_identical(wavetax("completion", "fish")$status, 2L)
+})
+
 test_that("options without effect, wrong endings and outputs over inputs are refused before anything is read", {
   folder <- fresh_folder()
   input <- file.path(folder, "d.csv")

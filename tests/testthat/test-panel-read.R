@@ -67,39 +67,47 @@ test_that("files that are no tables are refused in words", {
   }
 })
 
+# Every door to files on randomly broken ones: errors that are none of the package's.
+break_file <- function(path) {
+  bytes <- readBin(path, "raw", file.size(path))
+  bits <- c(",", "\"", "\n", ";", "NaN", "1e400", "\t", "-", "%", "2014", "(", ",,,,")
+  for (change in seq_len(sample(4, 1))) {
+    at <- sample(length(bytes), 1)
+    bytes <- switch(sample(4, 1),
+      replace(bytes, at, as.raw(sample(0:255, 1))),
+      bytes[-(at:min(length(bytes), at + sample(200, 1)))],
+      append(bytes, charToRaw(sample(bits, 1)), at),
+      append(bytes, bytes[at:min(length(bytes), at + 80)], sample(length(bytes), 1))
+    )
+    if (length(bytes) == 0) bytes <- charToRaw("a")
+  }
+  file <- tempfile(fileext = paste0(".", sub(".*[.]", "", path)))
+  writeBin(bytes, file)
+  file
+}
+
 test_that("mutated files give a panel or a typed error, never another", {
-  start <- charToRaw(paste(utils::head(readLines(
-    system.file("extdata", "harbours-raw.csv", package = "wavetax"), encoding = "UTF-8"
-  ), 40), collapse = "\n"))
+  files <- list.files(system.file("extdata", "untidy", package = "wavetax"), "csv$", full.names = TRUE)
+  if (requireNamespace("readxl", quietly = TRUE)) {
+    files <- c(files, system.file("extdata", "untidy", c("titled.xlsx", "merged.xlsx"), package = "wavetax"))
+  }
   set.seed(11)
   untyped <- character()
+  try_door <- function(door, file) {
+    tryCatch(suppressWarnings(quietly(door(file))), wavetax_error = function(cnd) NULL,
+             error = function(cnd) untyped <<- c(untyped, conditionMessage(cnd)))
+  }
+  doors <- list(
+    function(file) panel_shape(read_panel(file, line, year)), function(file) read_panel(file, line, year, layout = "find"),
+    function(file) panel_to_long(file, line, year), function(file) read_panel(file),
+    function(file) {
+      found <- panel_problems(file, line, year)
+      repair_log(panel_repair(file, found, names = "tidy", repeated = "first"))
+    }
+  )
   for (trial in 1:500) {
-    bytes <- start
-    for (change in seq_len(sample(4, 1))) {
-      at <- sample(length(bytes), 1)
-      bytes <- switch(sample(4, 1),
-        replace(bytes, at, as.raw(sample(0:255, 1))),
-        bytes[-(at:min(length(bytes), at + sample(200, 1)))],
-        append(bytes, charToRaw(sample(c(",", "\"", "\n", ";", "NaN", "1e400", "\t", "-"), 1)), at),
-        append(bytes, bytes[at:min(length(bytes), at + 80)], sample(length(bytes), 1))
-      )
-    }
-    file <- as_file(bytes)
-    tryCatch(
-      suppressWarnings(quietly({
-        data <- read_panel(file, harbour, season)
-        panel_shape(data)
-      })),
-      wavetax_error = function(cnd) NULL,
-      error = function(cnd) untyped <<- c(untyped, conditionMessage(cnd))
-    )
-    data <- tryCatch(wavetax:::read_tables(file, wavetax:::read_options()), wavetax_error = function(cnd) NULL)
-    if (!is.null(data)) {
-      tryCatch(suppressWarnings(panel_problems(data, harbour, season)),
-        wavetax_error = function(cnd) NULL,
-        error = function(cnd) untyped <<- c(untyped, conditionMessage(cnd))
-      )
-    }
+    file <- break_file(sample(files, 1))
+    try_door(doors[[trial %% length(doors) + 1]], file)
     unlink(file)
   }
   expect_identical(untyped, character())

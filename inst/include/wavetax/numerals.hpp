@@ -321,7 +321,7 @@ inline Numeral read_numeral(const char* at, const char* end, NumeralRoles roles,
   const int decimals = decimals_of(body, roles, out.marks);
   if (decimals < 0 || !around(false) || bracket) return out;
   if ((out.marks & in_brackets) && signs) return out;
-  if (body.marks == 0 && !body.has_exponent) {
+  if (body.marks == 0 && !body.has_exponent && !signs) {
     if (body.count > 1 && body.digits[0] == '0') out.marks |= zeros_before;
     if (body.count >= code_digits) out.marks |= many_digits;
   }
