@@ -5,8 +5,8 @@ cpp_interleave <- function(columns, n, doubles, threads) {
     .Call(`_wavetax_cpp_interleave`, columns, n, doubles, threads)
 }
 
-cpp_far_values <- function(x, codes, groups, least, ratio) {
-    .Call(`_wavetax_cpp_far_values`, x, codes, groups, least, ratio)
+cpp_far_values <- function(columns, codes, groups, least, ratio, threads) {
+    .Call(`_wavetax_cpp_far_values`, columns, codes, groups, least, ratio, threads)
 }
 
 cpp_number_facts <- function(x) {

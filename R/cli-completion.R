@@ -25,7 +25,8 @@ bash_completion <- function() {
     "_wavetax() {",
     "  local word=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" flags=\"\" values=\"\"",
     "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
-    sprintf("    COMPREPLY=($(compgen -W \"%s\" -- \"$word\")); return", paste(c(names(commands), "--help", "--version"),
+    sprintf("    COMPREPLY=($(compgen -W \"%s\" -- \"$word\")); return",
+            paste(c(names(commands), "--help", "--version"),
                                                                                collapse = " ")),
     "  fi",
     "  case \"$before\" in",
@@ -50,7 +51,8 @@ bash_completion <- function() {
 option_values <- function() {
   list(
     "--to" = c("long", "wide"), "--layout" = "find", "--merged" = "fill", "--percent" = c("share", "number"),
-    "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"), "--match" = c("exact", "tidy"),
+    "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"), "--match" = c("exact",
+                                                                                                        "tidy"),
     "--model" = fit_method_names, "--effects" = c("entity", "period", "both"), "--errors" = c("clustered", "classical"),
     "--variance" = names(core_variance_methods), "--beneath" = names(beneath_words)
   )

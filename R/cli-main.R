@@ -14,7 +14,8 @@ cli_commands <- function() {
     join = cli_command("bring in columns from another table", cli_join_parser, cli_join),
     fit = cli_command("estimate and compare models of a table", cli_fit_parser, cli_fit),
     compare = cli_command("set saved fits side by side", cli_compare_parser, cli_compare),
-    completion = cli_command("a shell's completion of all this, for bash or zsh", cli_completion_parser, cli_completion),
+    completion = cli_command("a shell's completion of all this, for bash or zsh", cli_completion_parser,
+                             cli_completion),
     manual = cli_command("the manual page", cli_manual_parser, cli_manual)
   )
 }
@@ -135,11 +136,13 @@ option_value <- function(part) {
   if (isTRUE(part)) return("")
   if (is.atomic(part)) return(as.character(part))
   values <- vapply(as.list(part)[-1], as.character, "")
-  paste0(if (!is.null(names(values))) ifelse(nzchar(names(values)), paste0(names(values), "="), ""), values, collapse = ",")
+  paste0(if (!is.null(names(values))) ifelse(nzchar(names(values)), paste0(names(values), "="), ""), values,
+         collapse = ",")
 }
 
 reading_flags <- function() {
-  options <- c(cli_reader_options(), cli_repair_parser()@options, cli_join_parser()@options, cli_reshape_parser()@options)
+  options <- c(cli_reader_options(), cli_repair_parser()@options, cli_join_parser()@options,
+               cli_reshape_parser()@options)
   vapply(options, function(option) option@long_flag, "")
 }
 

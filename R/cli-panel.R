@@ -67,7 +67,8 @@ cli_say_repair <- function(found, files, options) {
     if (length(mends) > 0) c("wavetax", "repair", files, keys, mends, "-o", paste0(out, "-mended.csv"))
   }
   if (is.null(command)) return(invisible())
-  writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend what can be mended in one way:", command_lines(shell_words(command))))
+  writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend what can be mended in one way:",
+               command_lines(shell_words(command))))
 }
 
 shell_words <- function(words) {

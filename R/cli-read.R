@@ -73,7 +73,8 @@ cli_standard_input <- function() {
     pieces <- c(pieces, list(piece))
   }
   start <- if (length(pieces) > 0) utils::head(pieces[[1]], 2)
-  ending <- if (identical(start, as.raw(c(0x50, 0x4b)))) ".xlsx" else if (identical(start, charToRaw("PA"))) ".parquet" else
+  ending <- if (identical(start, as.raw(c(0x50, 0x4b)))) ".xlsx" else if (identical(start,
+                                                                                    charToRaw("PA"))) ".parquet" else
     ".csv"
   file <- file.path(tempdir(), paste0("standard-input", ending))
   write_block(pieces, file)

@@ -75,7 +75,8 @@ cli_repair <- function(args) {
   data <- cli_table(cli_files(parsed$args, options), reader)
   entity <- options$entity
   period <- options$period
-  found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods), date_format = options$date_format)
+  found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods),
+                          date_format = options$date_format)
   mended <- panel_repair(
     data, found, names = names, numbers = cli_list(options$numbers), drop = cli_list(options$drop),
     repeated = options$repeated, decimal = options$decimal, thousands = options$thousands, percent = options$percent,
@@ -106,7 +107,8 @@ cli_join_parser <- function() {
     c(cli_key_options(), list(
       cli_out_option(),
       cli_option("--by", "LIST", "key columns, such as season, or harbour=name where the other table's is name"),
-      cli_option("--match", "HOW", "exact, or tidy: without regard to case, accents, spaces, zeros [default: exact]", "exact"),
+      cli_option("--match", "HOW", "exact, or tidy: without regard to case, accents, spaces, zeros [default: exact]",
+                 "exact"),
       optparse::make_option("--replace", action = "store_true", default = FALSE,
                             help = "columns that both tables have are the other table's"),
       cli_option("--other-sheet", "NAME", "sheet of the other table")
@@ -118,7 +120,8 @@ cli_join <- function(args) {
   parsed <- cli_arguments(args, cli_join_parser(), positional = 2)
   options <- parsed$options
   cli_needs(options, c("entity", "period", "out"))
-  if (!options$match %in% c("exact", "tidy")) stop_usage("--match takes exact or tidy, not ", sQuote(options$match, FALSE), ".")
+  if (!options$match %in% c("exact", "tidy")) stop_usage("--match takes exact or tidy, not ",
+                                                         sQuote(options$match, FALSE), ".")
   check_data_output(options$out, parsed$args)
   files <- cli_files(parsed$args, options)
   panel <- cli_panel(files[1], options)

@@ -2,7 +2,8 @@
 # rows, entities across.
 
 # list(form, ...), or NULL. `asked`: the caller wants it reshaped, so that names such as x_1 count.
-find_shape <- function(data, entity, period, pattern = NULL, periods = NULL, indicator = NULL, value = NULL, asked = FALSE) {
+find_shape <- function(data, entity, period, pattern = NULL, periods = NULL, indicator = NULL, value = NULL,
+                       asked = FALSE) {
   if (is.null(entity)) return(NULL)
   here <- names(data)
   if (!entity %in% here) {
@@ -73,7 +74,8 @@ find_across <- function(data, period, value) {
   if (!inherits(x, "Date") && !is_midnight(x) && is.null(read_periods(label_text(x)))) return(NULL)
   columns <- setdiff(names(data), at)
   if (length(columns) < 2 || !all(vapply(data[columns], function(x) is.numeric(x) || all(is.na(x)), TRUE))) return(NULL)
-  list(form = "across", period = at, columns = columns, value = if (is.null(value)) "value" else value, variables = value)
+  list(form = "across", period = at, columns = columns, value = if (is.null(value)) "value" else value,
+       variables = value)
 }
 
 # Column names that are a variable and a period, at least two periods of one variable.
@@ -81,8 +83,10 @@ year_words <- "(?:1[89]|20)[0-9]{2}"
 month_words <- sprintf("(?i:%s)[a-z]*", paste(month.abb, collapse = "|"))
 period_in_name <- paste0("(?<period>", c(
   paste0(month_words, "[_. -]?[0-9]{4}"), paste0(year_words, "[-._]", "[01][0-9][-._][0-3][0-9]"),
-  paste0(year_words, "[_. -](?:0[1-9]|1[0-2])"), paste0("[0-9]{4}[-_. ]?[QqMmHh][0-9]{1,2}|[0-9]{4}[-_. ]?[Ww][0-9]{2}"),
-  "[0-9]{1,2}[/.][0-9]{1,2}[/.][0-9]{4}", paste0("[QqHh][1-4][-_. ]?", year_words), paste0("(?:FY)?", year_words, "[/-](?:[0-9]{4}|[0-9]{2})"),
+  paste0(year_words, "[_. -](?:0[1-9]|1[0-2])"),
+  "[0-9]{4}[-_. ]?[QqMmHh][0-9]{1,2}|[0-9]{4}[-_. ]?[Ww][0-9]{2}",
+  "[0-9]{1,2}[/.][0-9]{1,2}[/.][0-9]{4}", paste0("[QqHh][1-4][-_. ]?", year_words),
+  paste0("(?:FY)?", year_words, "[/-](?:[0-9]{4}|[0-9]{2})"),
   paste0("(?:FY)?", year_words, "(?:(?: \\[|\\.\\.)YR[0-9]{4}[\\].])?")
 ), ")")
 period_name_patterns <- c(
@@ -164,7 +168,8 @@ shape_words <- function(shape) {
                    list_some(unique(sprintf("%s for %s", shape$found$column, shape$found$variable)))),
     "indicators across" = sprintf("A row is an entity and indicator (`%s`: %s), with %s across.", shape$indicator,
                                   list_some(shape$variables), count_of(length(unique(shape$found$period)), "period")),
-    indicators = sprintf("A row is an entity, period and indicator (`%s`: %s), with the values in `%s`.", shape$indicator,
+    indicators = sprintf("A row is an entity, period and indicator (`%s`: %s), with the values in `%s`.",
+                         shape$indicator,
                          list_some(shape$variables), shape$value),
     across = sprintf("A row is a period (`%s`), with %s across: %s.", shape$period,
                      count_of(length(shape$columns), "entity"), list_some(shape$columns))

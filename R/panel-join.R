@@ -114,7 +114,7 @@ check_key_once <- function(mine, theirs, by) {
     }, "")))),
     todo = c("Keep one row for each key, or name more columns in `by`.",
              if (!anyDuplicated(mine) && length(shared) > 0) {
-               "The panel has one row for each: bring its columns into the other table instead, `panel_join(other, panel)`."
+               "The panel has one row for each: bring its columns into the other table, `panel_join(other, panel)`."
              })
   )
 }
@@ -205,7 +205,8 @@ new_join_report <- function(mine, theirs, found, by) {
 #' @export
 join_report <- function(joined) {
   report <- attr(joined, "join_report", exact = TRUE)
-  if (is.null(report)) stop_wavetax("no_report", "These data have no report of a join.", todo = "It is kept by `panel_join()`.")
+  if (is.null(report)) stop_wavetax("no_report", "These data have no report of a join.",
+                                    todo = "It is kept by `panel_join()`.")
   report
 }
 
@@ -234,14 +235,16 @@ join_lines <- function(report, most = 6) {
   }
   tidy <- report[report$matched == "tidy", ]
   near <- attr(report, "near")
-  pairs <- function(a, b) list_some(sprintf("%s to %s", vapply(key_words(a), name_words, ""), vapply(key_words(b), name_words, "")), most)
+  quoted <- function(keys) vapply(key_words(keys), name_words, "")
+  pairs <- function(a, b) list_some(paste(quoted(a), "to", quoted(b)), most)
   their_side <- report$other > 0 | report$matched == "tidy"
   c(
     sprintf("Joined by %s.", list_words(ifelse(by$panel == by$other, by$panel, paste(by$panel, "=", by$other)))),
     side(report$panel, "the panel"), side(as.integer(their_side), "the other table"),
     if (nrow(tidy) > 0) sprintf("Matched once tidied: %s.", pairs(tidy$key, tidy$as)),
     if (length(near) > 0) {
-      sprintf("%s would match with `match = \"tidy\"`: %s.", count_of(nrow(near), "more key"), pairs(near[, 1], near[, 2]))
+      sprintf("%s would match with `match = \"tidy\"`: %s.", count_of(nrow(near), "more key"),
+              pairs(near[, 1], near[, 2]))
     }
   )
 }

@@ -11,7 +11,8 @@ find_table <- function(cells) {
   top <- first_heading(cells, filled, width)
   after_blank <- function(row) any(filled[seq_len(row - 1)] == 0 & seq_len(row - 1) > top)
   bottom <- max(rows)
-  while (bottom > top && (filled[bottom] <= 1 || filled[bottom] <= width / 3 && after_blank(bottom))) bottom <- bottom - 1
+  while (bottom > top && (filled[bottom] <= 1 || filled[bottom] <= width / 3 &&
+                          after_blank(bottom))) bottom <- bottom - 1
   if (bottom <= top) return(NULL)
   used <- colSums(!is.na(cells[top:bottom, , drop = FALSE])) > 0
   left <- min(which(used))
@@ -25,7 +26,8 @@ find_table <- function(cells) {
 first_heading <- function(cells, filled, width) {
   wide <- which(filled >= max(2, width / 2))[1]
   above <- wide - 1
-  if (above >= 1 && filled[above] > 1 && all(is_heading(cells[above, ])) && all(is_heading(cells[wide, ]))) above else wide
+  if (above >= 1 && filled[above] > 1 && all(is_heading(cells[above, ])) &&
+      all(is_heading(cells[wide, ]))) above else wide
 }
 
 # Text, or a period: what stands in a heading.
@@ -61,14 +63,16 @@ spread_right <- function(over, names) {
   again <- names %in% names[duplicated(names)]
   periods <- vapply(names, function(one) !is.na(one) && !is.null(read_periods(one)), TRUE)
   for (column in seq_along(over)[-1]) {
-    if (is.na(over[column]) && !is.na(names[column]) && (again[column] || periods[column])) over[column] <- over[column - 1]
+    if (is.na(over[column]) && !is.na(names[column]) &&
+        (again[column] || periods[column])) over[column] <- over[column - 1]
   }
   over
 }
 
 # "B4:N60", and back: c(top, left, bottom, right).
 cell_range <- function(found) {
-  sprintf("%s%d:%s%d", column_letters(found$left), as.integer(found$top), column_letters(found$right), as.integer(found$bottom))
+  sprintf("%s%d:%s%d", column_letters(found$left), as.integer(found$top), column_letters(found$right),
+          as.integer(found$bottom))
 }
 
 column_letters <- function(column) {
@@ -80,13 +84,19 @@ column_letters <- function(column) {
   out
 }
 
+column_number <- function(letters) {
+  Reduce(function(sum, one) 26 * sum + match(one, LETTERS), strsplit(letters, "")[[1]], 0)
+}
+
 range_limits <- function(range) {
-  parts <- regmatches(range, regexec("^\\$?([A-Za-z]{1,3})\\$?([0-9]{1,7}):\\$?([A-Za-z]{1,3})\\$?([0-9]{1,7})$", range))[[1]]
+  parts <- regmatches(range, regexec("^\\$?([A-Za-z]{1,3})\\$?([0-9]{1,7}):\\$?([A-Za-z]{1,3})\\$?([0-9]{1,7})$",
+                                     range))[[1]]
   if (length(parts) == 0) {
     stop_argument("range", dQuote(short_text(range), FALSE), "Give cells such as `range = \"B3:H200\"`.")
   }
-  number <- function(letters) Reduce(function(sum, one) 26 * sum + match(one, LETTERS), strsplit(toupper(letters), "")[[1]], 0)
-  limits <- list(top = as.numeric(parts[3]), left = number(parts[2]), bottom = as.numeric(parts[5]), right = number(parts[4]))
+  number <- function(letters) column_number(toupper(letters))
+  limits <- list(top = as.numeric(parts[3]), left = number(parts[2]), bottom = as.numeric(parts[5]),
+                 right = number(parts[4]))
   if (limits$bottom <= limits$top || limits$right <= limits$left) {
     stop_argument("range", dQuote(range, FALSE), "It goes from the upper left cell to the lower right one.")
   }
@@ -101,19 +111,23 @@ is_whole_table <- function(found) {
 # What was found, in words, and the call that takes it.
 layout_words <- function(found, rows) {
   c(
-    if (length(found$above) > 0) sprintf("Above the table: %s.", list_some(dQuote(short_text(rows[found$above], 50), FALSE))),
-    sprintf("The table: %s%s.", cell_range(found), if (found$header > 1) sprintf(", %d rows of headings", found$header) else ""),
+    if (length(found$above) > 0) sprintf("Above the table: %s.",
+                                         list_some(dQuote(short_text(rows[found$above], 50), FALSE))),
+    sprintf("The table: %s%s.", cell_range(found), if (found$header > 1) sprintf(", %d rows of headings",
+                                                                                 found$header) else ""),
     if (length(found$below) > 0) sprintf("Below it: %s.", list_some(dQuote(short_text(rows[found$below], 50), FALSE)))
   )
 }
 
 stop_layout <- function(file, found, rows, options) {
   arguments <- c(
-    if (!is.null(options$sheet)) sprintf("sheet = %s", if (is.character(options$sheet)) dQuote(options$sheet, FALSE) else options$sheet),
+    if (!is.null(options$sheet)) sprintf("sheet = %s",
+      if (is.character(options$sheet)) dQuote(options$sheet, FALSE) else options$sheet),
     sprintf("range = \"%s\"", cell_range(found)), if (found$header > 1) sprintf("header = %d", found$header)
   )
   stop_wavetax(
-    "layout", sprintf("The table in %s does not begin in its first row, or does not end in its last.", sQuote(file, FALSE)),
+    "layout", sprintf("The table in %s does not begin in its first row, or does not end in its last.",
+                      sQuote(file, FALSE)),
     where = layout_words(found, rows),
     todo = c(sprintf("Take it: `%s`.", paste(arguments, collapse = ", ")), "Or let it be found: `layout = \"find\"`.")
   )

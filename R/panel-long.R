@@ -157,7 +157,8 @@ from_indicators <- function(data, shape, entity, period, periods) {
 # A row a period, a column an entity.
 from_across <- function(data, shape, entity, period, periods, empty, quiet) {
   if (!quiet) {
-    tell_wavetax(c(i = sprintf("%s across: %s.", count_of(length(shape$columns), "entity"), list_some(shape$columns, 6)),
+    tell_wavetax(c(i = sprintf("%s across: %s.", count_of(length(shape$columns), "entity"),
+                               list_some(shape$columns, 6)),
                    i = sprintf("Their values are in `%s`.", shape$value)), class = "wavetax_message_recognised")
   }
   n <- nrow(data)
@@ -208,7 +209,8 @@ say_recognised <- function(variables, values, fixed) {
 
 say_indicators <- function(data, shape) {
   indicators <- unique(data[[shape$indicator]])
-  tell_wavetax(c(i = sprintf("%s in `%s` become columns: %s.", count_of(length(indicators), "indicator"), shape$indicator,
+  tell_wavetax(c(i = sprintf("%s in `%s` become columns: %s.", count_of(length(indicators), "indicator"),
+                             shape$indicator,
                              list_some(indicators, 8))), class = "wavetax_message_recognised")
 }
 
@@ -237,9 +239,11 @@ check_new_variables <- function(variables, taken, period) {
   both <- intersect(variables, c(taken, period))
   if (length(both) == 0 && !anyNA(variables)) return(invisible())
   if (anyNA(variables)) {
-    stop_wavetax("name_taken", "The name of an indicator is missing in some rows.", todo = "Fill it in, or leave those rows out.")
+    stop_wavetax("name_taken", "The name of an indicator is missing in some rows.",
+                 todo = "Fill it in, or leave those rows out.")
   }
-  stop_wavetax("name_taken", sprintf("A variable would be called %s, as another column is.", list_words(sQuote(both, FALSE))),
+  stop_wavetax("name_taken", sprintf("A variable would be called %s, as another column is.",
+                                     list_words(sQuote(both, FALSE))),
                todo = "Rename that column first.")
 }
 
@@ -280,4 +284,3 @@ variable_columns <- function(data, columns, variable) {
   }
   lapply(present, function(x) if (is.factor(x)) as.character(x) else x)
 }
-

@@ -10,7 +10,7 @@ number_question <- function(seen, role, options, x) {
     list(found = sprintf("%s has %s.", "%s", what),
          where = sprintf("%s (row %s) and %s (row %s).", dQuote(cell(one), FALSE), count_words(seen$first[[one]]),
                          dQuote(cell(other), FALSE), count_words(seen$first[[other]])),
-         todo = "Say which mark is decimal: `decimal = \",\"` or `decimal = \".\"`; cells that do not fit are then named.")
+         todo = "Say which is decimal: `decimal = \",\"` or `decimal = \".\"`; cells that do not fit are then named.")
   }
   if (all(role == 0L)) {
     if (has("comma_decimal") && has("comma_thousands")) {

@@ -11,9 +11,9 @@ number_marks <- c(
 
 # Words that stand for no value in a column of numbers, besides those that the caller names.
 words_for_missing <- c(
-  "na", "n/a", "n.a.", "n.a", "#n/a", "n.d.", ".", "..", "...", "-", "--", "\u2013", "\u2014", "\u2026", ":", "?", "nan",
-  "null", "none", "missing", "not available", "not applicable", "unknown", "#div/0!", "#value!", "#ref!", "#num!",
-  "#name?", "#null!"
+  "na", "n/a", "n.a.", "n.a", "#n/a", "n.d.", ".", "..", "...", "-", "--", "\u2013", "\u2014", "\u2026", ":", "?",
+  "nan", "null", "none", "missing", "not available", "not applicable", "unknown", "#div/0!", "#value!", "#ref!",
+  "#num!", "#name?", "#null!"
 )
 
 # Codes of ISO 4217, and short forms that stand beside amounts.
@@ -89,7 +89,8 @@ given_roles <- function(options) {
   c(comma = comma, point = point)
 }
 
-# What the cells say where nothing was said (`commas`: other columns of the file have decimal commas): a mark that must be decimal somewhere is so everywhere,
+# What the cells say where nothing was said (`commas`: other columns of the file have decimal commas): a mark that
+# must be decimal somewhere is so everywhere,
 # and the other is then between thousands unless it too must be decimal. Commas before exactly three
 # digits throughout are between thousands where numbers without one stay under 1000.
 decide_roles <- function(counts, role, numbers, commas = FALSE) {

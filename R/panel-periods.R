@@ -158,7 +158,8 @@ odd_dates <- function(values) {
 }
 
 stop_text_periods <- function(values, format = NULL) {
-  odd <- if (is.null(format)) odd_periods(values) else vapply(values, function(x) is.null(formatted_days(x, format)), TRUE)
+  odd <- if (is.null(format)) odd_periods(values) else vapply(values, function(x) is.null(formatted_days(x, format)),
+                                                              TRUE)
   odd <- if (any(odd)) values[odd] else values
   stop_wavetax(
     "key_kind", if (is.null(format)) "The periods are text that is not all of one kind." else

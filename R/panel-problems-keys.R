@@ -37,7 +37,7 @@ problem_keys <- function(data, entity, period, periods, date_format = NULL) {
 # Rows without a value in any column; each column is asked for the rows still in question.
 blank_rows <- function(data) {
   rows <- seq_len(nrow(data))
-  for (x in as.list(data)) {
+  for (x in as.list(data)[order(vapply(data, is.character, TRUE))]) {
     rows <- rows[is_blank(x[rows])]
     if (length(rows) == 0) break
   }
@@ -145,8 +145,18 @@ problem_missing_keys <- function(keys) {
   )
 }
 
+# Whether any key of two known parts stands twice; TRUE too where that takes a look at each.
+any_repeated <- function(keys) {
+  if (min(keys$codes, keys$clock, 1L) < 1L) return(TRUE)
+  if (cpp_strictly_ordered(keys$codes, keys$clock)) return(FALSE)
+  entities <- length(keys$entities)
+  span <- max(keys$clock)
+  as.numeric(entities) * span > 64 * length(keys$codes) + 1e6 ||
+    cpp_any_repeated_cell(keys$codes, keys$clock, entities, span)
+}
+
 problem_repeated_keys <- function(data, keys) {
-  if (cpp_strictly_ordered(keys$codes, keys$clock)) return(NULL)
+  if (!any_repeated(keys)) return(NULL)
   known <- which(keys$codes > 0L & keys$clock > 0L)
   span <- max(1L, keys$clock)
   cell <- (keys$codes[known] - 1) * span + keys$clock[known]
@@ -207,7 +217,7 @@ problem_period_values <- function(keys) {
 problem_presence <- function(keys) {
   codes <- keys$codes
   clock <- keys$clock
-  if (!cpp_strictly_ordered(codes, clock) || min(codes, clock) < 1L) {
+  if (any_repeated(keys) || min(codes, clock) < 1L) {
     known <- codes > 0L & clock > 0L
     if (!any(known)) return(NULL)
     codes <- codes[known]

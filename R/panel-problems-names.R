@@ -5,12 +5,13 @@
 problem_names <- function(keys) {
   names <- keys$entities
   if (!is.character(names) || length(names) < 2) return(NULL)
-  c(list(problem_spellings(keys)), problem_near_names(keys))
+  bare <- bare_name(names)
+  c(list(problem_spellings(keys, bare)), problem_near_names(keys, bare))
 }
 
-problem_spellings <- function(keys) {
+problem_spellings <- function(keys, bare) {
   size <- tabulate(keys$codes, length(keys$entities))
-  groups <- spelling_groups(keys$entities, size)
+  groups <- spelling_groups(keys$entities, size, bare)
   if (length(groups) == 0) return(NULL)
   count <- function(name) sprintf("%s (%s)", name_words(name), count_of(size[match(name, keys$entities)], "row"))
   shown <- vapply(groups, function(group) list_words(vapply(c(group$name, group$others), count, "")), "")
@@ -18,9 +19,11 @@ problem_spellings <- function(keys) {
   finding(
     "one name two ways", "likely",
     sprintf("%s; differing in case, spaces, marks or accents only",
-            paste(c(utils::head(shown, 5), if (length(shown) > 5) sprintf("and %d more", length(shown) - 5L)), collapse = "; ")),
+            paste(c(utils::head(shown, 5), if (length(shown) > 5) sprintf("and %d more", length(shown) - 5L)),
+                  collapse = "; ")),
     if (length(groups) == 1 && length(groups[[1]]$others) == 1) {
-      sprintf("Write each as the commonest: `names = \"tidy\"`, or `names = c(%s = \"%s\")`.", name_words(groups[[1]]$others),
+      sprintf("Write each as the commonest: `names = \"tidy\"`, or `names = c(%s = \"%s\")`.",
+              name_words(groups[[1]]$others),
               groups[[1]]$name)
     } else {
       "Write each as the commonest: `names = \"tidy\"`."
@@ -30,13 +33,13 @@ problem_spellings <- function(keys) {
 }
 
 # Groups of spellings: the commonest, and the others.
-spelling_groups <- function(names, size = NULL) {
+spelling_groups <- function(names, size = NULL, bare = NULL) {
   if (is.null(size)) {
     counted <- table(names)
     names <- base::names(counted)
     size <- as.vector(counted)
   }
-  bare <- bare_name(names)
+  if (is.null(bare)) bare <- bare_name(names)
   shared <- which(bare %in% bare[duplicated(bare)] & nzchar(bare) & size > 0)
   groups <- split(shared, bare[shared])
   groups <- groups[lengths(groups) > 1]
@@ -46,9 +49,8 @@ spelling_groups <- function(names, size = NULL) {
   })
 }
 
-problem_near_names <- function(keys) {
+problem_near_names <- function(keys, bare) {
   names <- keys$entities
-  bare <- bare_name(names)
   pairs <- near_pairs(bare)
   if (is.null(pairs) || nrow(pairs) == 0) return(NULL)
   seen <- split(keys$clock, factor(keys$codes, seq_along(names)))
@@ -72,7 +74,7 @@ problem_near_names <- function(keys) {
 # A name in quotes as it can be pasted into a call: spaces that cannot be told apart by eye as their code.
 name_words <- function(name) {
   points <- utf8ToInt(enc2utf8(name))
-  odd <- points == 160 | points == 9 | points >= 8192 & points <= 8205 | points == 8239 | points == 12288 | points == 65279
+  odd <- points %in% c(9, 160, 8192:8205, 8239, 12288, 65279)
   double <- points == 32 & c(FALSE, utils::head(points, -1) == 32)
   edge <- points == 32 & (seq_along(points) == 1 | seq_along(points) == length(points))
   signs <- intToUtf8(points, multiple = TRUE)
@@ -84,7 +86,7 @@ name_words <- function(name) {
 
 bare_name <- function(x) {
   plain <- iconv(x, "UTF-8", "ASCII//TRANSLIT")
-  plain <- ifelse(is.na(plain), x, plain)
+  plain[is.na(plain)] <- x[is.na(plain)]
   gsub("[^a-z0-9]+", "", tolower(plain), perl = TRUE)
 }
 

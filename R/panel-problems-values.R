@@ -2,14 +2,23 @@
 # data frame for one of thousands of columns by name is slow.
 
 problem_values <- function(columns, keys) {
-  layout <- problem_layout(keys)
+  layout <- if (any(vapply(columns, may_be_fixed, TRUE))) problem_layout(keys)
+  far <- far_values(columns, keys)
   watched <- along_with_progress(columns, "Looking at the columns")
   found <- lapply(watched, function(i) {
     x <- columns[[i]]
     c(problem_text(x, names(columns)[i], keys),
-      list(problem_shifted(x, names(columns)[i], keys, layout), problem_jumps(x, names(columns)[i], keys)))
+      list(problem_shifted(x, names(columns)[i], keys, layout), problem_jumps(x, names(columns)[i], keys, far[[i]])))
   })
   unlist(found, recursive = FALSE)
+}
+
+# Whether a column has few enough different values to be fixed for nearly every entity: of long ones, by a
+# sample.
+may_be_fixed <- function(x) {
+  if (length(x) < 5000) return(TRUE)
+  some <- x[round(seq(1, length(x), length.out = 1000))]
+  length(unique(some)) <= 500
 }
 
 # Whether entities stand in blocks, and the first row of each row's block.
@@ -49,7 +58,8 @@ problem_text <- function(x, name, keys) {
           tell(commas, "decimal commas", sprintf("%s has decimal commas: %s", column, cells(commas)), todo)
         },
         if (length(dressed) > 0) {
-          tell(setdiff(which(!is_blank(x) & is.na(suppressWarnings(as.numeric(x)))), c(apart, commas)), "numbers as text",
+          tell(setdiff(which(!is_blank(x) & is.na(suppressWarnings(as.numeric(x)))), c(apart, commas)),
+               "numbers as text",
                sprintf("%s holds numbers with %s", column, list_words(read$said[dressed])), todo)
         },
         if (length(apart) > 0) {
@@ -63,7 +73,7 @@ problem_text <- function(x, name, keys) {
 # In a column that is fixed for nearly every entity, a cell at an entity's border that has
 # its neighbour's value: a block one row too long or too short.
 problem_shifted <- function(x, name, keys, layout) {
-  if (length(x) < 10 || !layout$blocks) return(NULL)
+  if (length(x) < 10 || is.null(layout) || !layout$blocks || !may_be_fixed(x)) return(NULL)
   some <- unique(round(seq(1, length(x), length.out = 1000)))
   if (!isTRUE(mean(x[some] == x[layout$first[some]], na.rm = TRUE) > 0.6)) return(NULL)
   if (mean(x == x[layout$first], na.rm = TRUE) < 0.8 || length(unique(x)) < 3) return(NULL)
@@ -103,9 +113,15 @@ usual_value <- function(x, code) {
 # Values a factor of 300 or more from the median of their entity, and further out than the column's own
 # spread makes likely. Each side is judged by itself, as a column that comes close to 0 has a long one
 # below.
-problem_jumps <- function(x, name, keys) {
-  if (!is.numeric(x)) return(NULL)
-  rows <- cpp_far_values(as.double(x), keys$codes, length(keys$entities), 4L, 300)
+far_values <- function(columns, keys) {
+  far <- rep(list(numeric()), length(columns))
+  numbers <- vapply(columns, is.numeric, TRUE)
+  far[numbers] <- cpp_far_values(lapply(columns[numbers], as.double), keys$codes, length(keys$entities), 4L, 300,
+                                 core_threads(length(keys$codes)))
+  far
+}
+
+problem_jumps <- function(x, name, keys, rows) {
   if (length(rows) == 0) return(NULL)
   cells <- function(rows) sprintf("%s (row %d, %s)", label_text(x[rows]), rows, cell_words(keys, rows))
   finding(

@@ -46,7 +46,8 @@ column_words <- function(name, x, read, asked) {
                       if (length(read$lost) == 1) "it" else "them"))
     },
     codes = c(i = sprintf("%s stays text: %s", column, code_words(x, read$first))),
-    question = c("!" = sprintf("%s stays text: %s %s %s", column, sub("^%s has", "it has", sub("of %s ", "", read$question$found)),
+    question = c("!" = sprintf("%s stays text: %s %s %s", column,
+                               sub("^%s has", "it has", sub("of %s ", "", read$question$found)),
                                read$question$where, read$question$todo))
   )
 }
@@ -104,4 +105,3 @@ say_period <- function(name, words, values) {
   tell_wavetax(c(i = sprintf("`%s` is read as %s, from %s to %s.", name, words, ends[1], ends[2])),
                 class = "wavetax_message_periods")
 }
-

@@ -32,7 +32,8 @@ expand_files <- function(file) {
 sheets_of <- function(file, options) {
   sheet <- options$sheet
   if (length(sheet) < 2 && !identical(sheet, "*")) return(list(sheet))
-  if (!file_extension(file) %in% c("xlsx", "xls")) stop_argument("sheet", "given", sprintf("%s has no sheets.", sQuote(file, FALSE)))
+  if (!file_extension(file) %in% c("xlsx", "xls")) stop_argument("sheet", "given",
+                                                                 sprintf("%s has no sheets.", sQuote(file, FALSE)))
   sheets <- workbook_sheets(file)
   if (identical(sheet, "*")) return(as.list(sheets))
   if (is.numeric(sheet) && all(sheet %in% seq_along(sheets))) sheet <- sheets[sheet]
@@ -47,11 +48,13 @@ combine_parts <- function(parts, options) {
   has_period <- vapply(parts, function(part) period %in% base::names(part$data), TRUE)
   if (!any(has_period)) {
     shapes <- lapply(parts, function(part) find_shape(part$data, entity, period))
-    if (all(vapply(shapes, function(shape) identical(shape$form, "wide") && identical(shape$variables, "value"), TRUE))) {
+    if (all(vapply(shapes, function(shape) identical(shape$form, "wide") && identical(shape$variables, "value"),
+                   TRUE))) {
       tables <- Map(function(part, name) one_indicator(part$data, name, entity, period), parts, names)
       return(join_parts(tables, names, c(entity, period)))
     }
-    return(stack_parts(Map(function(part, at) with_period(part$data, at, period), parts, part_periods(names, options)), names))
+    return(stack_parts(Map(function(part, at) with_period(part$data, at, period), parts,
+                           part_periods(names, options)), names))
   }
   if (!all(has_period)) {
     stop_wavetax("which_period", sprintf("Some of the tables have no column %s.", sQuote(period, FALSE)),
@@ -76,15 +79,16 @@ check_parts_keys <- function(parts, options) {
 # The names that tell the parts apart.
 part_names <- function(parts) {
   names <- vapply(parts, `[[`, "", "name")
-  if (anyDuplicated(names)) names <- vapply(parts, function(part) paste(sub("\\.[^.]+$", "", basename(part$file)), part$name), "")
-  names
+  if (!anyDuplicated(names)) return(names)
+  vapply(parts, function(part) paste(sub("\\.[^.]+$", "", basename(part$file)), part$name), "")
 }
 
 # The period in each part's name: what `period_from` says, or what reads as one.
 part_periods <- function(names, options) {
   pattern <- options$period_from
   if (is.null(pattern)) {
-    pattern <- "(?:FY)?(?:1[89]|20)[0-9]{2}(?:[-_ ]?[QqMmHhSs][0-9]{1,2}|[-_ ](?:0[1-9]|1[0-2])|[-_/][0-9]{2,4})?(?![0-9])"
+    part <- "(?:[-_ ]?[QqMmHhSs][0-9]{1,2}|[-_ ](?:0[1-9]|1[0-2])|[-_/][0-9]{2,4})?"
+    pattern <- paste0("(?:FY)?(?:1[89]|20)[0-9]{2}", part, "(?![0-9])")
   }
   stop_pattern <- function(cnd) {
     stop_argument("period_from", dQuote(pattern, FALSE), "Give a regular expression, such as `\"[0-9]{4}\"`.")
@@ -93,7 +97,8 @@ part_periods <- function(names, options) {
   found <- rep(NA_character_, length(names))
   found[match > 0] <- regmatches(names, match)
   start <- attr(match, "capture.start")
-  if (!is.null(start)) found <- ifelse(match > 0, substring(names, start[, 1], start[, 1] + attr(match, "capture.length")[, 1] - 1), NA)
+  if (!is.null(start)) found <- ifelse(match > 0, substring(names, start[, 1],
+                                                            start[, 1] + attr(match, "capture.length")[, 1] - 1), NA)
   if (!anyNA(found) && !anyDuplicated(found)) return(period_values(gsub("_", "-", found)))
   stop_wavetax(
     "which_period", "The tables have no column of periods, and their names do not tell one each.",
@@ -139,7 +144,8 @@ stack_parts <- function(tables, names) {
 }
 
 broad_kind <- function(x) {
-  if (all(is.na(x))) "empty" else if (is.numeric(x) && !is.object(x)) "numbers" else if (is.character(x)) "text" else column_kind(x)
+  if (all(is.na(x))) "empty" else if (is.numeric(x) &&
+                                      !is.object(x)) "numbers" else if (is.character(x)) "text" else column_kind(x)
 }
 
 # By their keys: every key that stands in any of them.

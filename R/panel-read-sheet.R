@@ -126,9 +126,8 @@ fill_merged <- function(cells, merged, place) {
 merged_limits <- function(range) {
   ends <- strsplit(range, ":", fixed = TRUE)[[1]]
   parts <- regmatches(ends, regexec("^([A-Z]+)([0-9]+)$", ends))
-  number <- function(letters) Reduce(function(sum, one) 26 * sum + match(one, LETTERS), strsplit(letters, "")[[1]], 0)
-  list(top = as.numeric(parts[[1]][3]), left = number(parts[[1]][2]), bottom = as.numeric(parts[[2]][3]),
-       right = number(parts[[2]][2]))
+  list(top = as.numeric(parts[[1]][3]), left = column_number(parts[[1]][2]), bottom = as.numeric(parts[[2]][3]),
+       right = column_number(parts[[2]][2]))
 }
 
 # In a column that holds both text and date cells the reader gives dates as counts of days: those are
@@ -143,7 +142,8 @@ dates_among_text <- function(data, file, sheet, place, header = 1) {
     cell_range(place)
   }
   again <- tryCatch(
-    suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, skip = if (is.null(range)) 1 else 0,
+    suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE,
+                                        skip = if (is.null(range)) 1 else 0,
                                         col_types = types, .name_repair = "minimal", progress = FALSE)),
     error = function(cnd) NULL
   )

@@ -59,9 +59,11 @@ check_is_text <- function(start, file) {
   }
   if (starts(0x50, 0x4b)) stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
   if (starts(0x1f, 0x8b)) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
-  if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.", "Let its name end in .xls.")
+  if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.",
+                                           "Let its name end in .xls.")
   if (starts(0x25, 0x50, 0x44, 0x46)) stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
-  if (grepl("^\\s*<(!doctype|html)", rawToChar(utils::head(start[start != 0], 200)), ignore.case = TRUE, useBytes = TRUE)) {
+  if (grepl("^\\s*<(!doctype|html)", rawToChar(utils::head(start[start != 0], 200)), ignore.case = TRUE,
+            useBytes = TRUE)) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.", "Save it as CSV or .xlsx.")
@@ -128,7 +130,8 @@ one_quote <- function(x) {
 # A column of whole numbers that came as text because of their length: numbers where none has the 15
 # digits of a code.
 whole_or_text <- function(x) {
-  first <- x[which.min(is.na(x))]
+  first <- x[1]
+  if (is.na(first)) first <- x[which.min(is.na(x))]
   if (length(first) == 0 || is.na(first) || !grepl("^-?[0-9]{1,14}$", first)) return(x)
   if (!all(is.na(x) | grepl("^(0|-?[1-9][0-9]{0,13})$", x))) return(x)
   as.numeric(x)
@@ -137,15 +140,18 @@ whole_or_text <- function(x) {
 # All text in UTF-8, the names of the columns too.
 as_utf8 <- function(data, encoding, file) {
   convert <- function(x) {
-    if (!is.character(x) || all(validUTF8(x))) return(x)
+    if (all(validUTF8(x))) return(x)
     iconv(x, if (encoding == "UTF-8") "UTF-8" else "latin1", "UTF-8")
   }
-  text <- vapply(data, is.character, logical(1))
-  missing <- vapply(data[text], function(x) sum(is.na(x)), 0L)
-  data[text] <- lapply(data[text], convert)
+  lost <- FALSE
+  for (column in which(vapply(data, is.character, TRUE))) {
+    if (all(validUTF8(data[[column]]))) next
+    missing <- sum(is.na(data[[column]]))
+    data[[column]] <- convert(data[[column]])
+    lost <- lost || sum(is.na(data[[column]])) > missing
+  }
   names(data) <- convert(names(data))
-  lost <- vapply(data[text], function(x) sum(is.na(x)), 0L) > missing
-  if (any(lost) || anyNA(names(data))) {
+  if (lost || anyNA(names(data))) {
     stop_not_a_table(file, sprintf("Some text in it is not in %s; give its encoding.", encoding))
   }
   data
@@ -205,7 +211,8 @@ headings_of <- function(names, file, encoding) {
 
 # Lines that end in a delimiter make a column without a name or a value: it is left out, and told.
 without_empty <- function(data) {
-  gone <- !nzchar(names(data)) & vapply(data, function(x) all(is.na(x)), TRUE)
+  gone <- !nzchar(names(data))
+  gone[gone] <- vapply(data[gone], function(x) all(is.na(x)), TRUE)
   if (!any(gone)) return(data)
   tell_wavetax(c(i = sprintf("Left out: %s without a name or a value.", count_of(sum(gone), "column"))),
                 class = "wavetax_message_left_out")

@@ -176,7 +176,9 @@ read_one_table <- function(file, options) {
     read_delimited(file, options)
   )
   check_columns_read(data, file)
-  structure(plain_data_frame(data), commas = attr(data, "commas"))
+  out <- plain_data_frame(data)
+  attr(out, "commas") <- attr(data, "commas")
+  out
 }
 
 read_parquet_file <- function(file, columns = NULL) {
@@ -224,4 +226,3 @@ stop_not_a_table <- function(file, where,
     todo = todo
   )
 }
-

@@ -47,7 +47,8 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   for (kind in drop) done <- repair_drop(done, findings, kind)
   for (name in numbers) done <- repair_numbers(done, name, options)
   if (!is.null(repeated)) {
-    done <- repair_repeated(done, entity, period, check_choice(repeated, c("first", "last"), "repeated", kind = "repair"))
+    done <- repair_repeated(done, entity, period, check_choice(repeated, c("first", "last"), "repeated",
+                                                               kind = "repair"))
   }
   call <- list(names = names, numbers = numbers, drop = drop, repeated = repeated,
                options = list(decimal = decimal, thousands = thousands, percent = percent, missing = missing),
@@ -192,17 +193,21 @@ write_repair_log <- function(log, file) {
 # The log as the calls that do the same to a data frame `data`.
 repair_code <- function(log) {
   done <- attr(log, "call")
-  text <- function(x) if (is.null(x)) NULL else
-    if (length(x) == 1) encodeString(x, quote = "\"") else sprintf("c(%s)", paste(encodeString(x, quote = "\""), collapse = ", "))
+  text <- function(x) {
+    if (length(x) < 2) return(if (length(x) == 1) encodeString(x, quote = "\""))
+    sprintf("c(%s)", paste(encodeString(x, quote = "\""), collapse = ", "))
+  }
   name <- function(x) if (make.names(x) == x) x else paste0("`", x, "`")
   pairs <- if (length(done$names) > 0) {
-    sprintf("c(%s)", paste(vapply(names(done$names), name_words, ""), "=", encodeString(done$names, quote = "\""), collapse = ", "))
+    sprintf("c(%s)", paste(vapply(names(done$names), name_words, ""), "=", encodeString(done$names, quote = "\""),
+                           collapse = ", "))
   }
   given <- c(list(names = pairs), lapply(c(done[c("numbers", "drop", "repeated")], done$options), text))
   given <- Filter(Negate(is.null), given)
   c(
     sprintf("found <- panel_problems(data, %s, %s)", name(done$entity), name(done$period)),
-    sprintf("data <- panel_repair(data, found%s)", paste(sprintf(", %s = %s", names(given), unlist(given)), collapse = ""))
+    sprintf("data <- panel_repair(data, found%s)", paste(sprintf(", %s = %s", names(given), unlist(given)),
+                                                         collapse = ""))
   )
 }
 

@@ -18,7 +18,8 @@
 #' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
 #'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,
 #'   and `group` with `by`; with `"range"` also `q1`, `median`, `q3`), `missing` (a data frame: `variable`, `period`,
-#'   `missing`, `rows`), `correlations` (`rows`, and the matrices `overall`, `between`, `within`), `categories` (a data frame: `variable`, `value`, `rows`,
+#'   `missing`, `rows`), `correlations` (`rows`, and the matrices `overall`, `between`, `within`), `categories` (a
+#'   data frame: `variable`, `value`, `rows`,
 #'   `entities`) and `transitions` (a named list of tables, from rows to columns).
 #'   `as.data.frame()` gives `numbers`.
 #' @section Errors:

@@ -9,7 +9,8 @@ check_workbook <- function(file) {
   is_packed <- identical(utils::head(start, 2), as.raw(c(0x50, 0x4b)))
   is_old <- identical(utils::head(start, 4), as.raw(c(0xd0, 0xcf, 0x11, 0xe0)))
   if (file_extension(file) == "xls") {
-    if (is_packed) stop_not_a_table(file, "It is a workbook of the .xlsx kind under another ending.", "Let its name end in .xlsx.")
+    if (is_packed) stop_not_a_table(file, "It is a workbook of the .xlsx kind under another ending.",
+                                    "Let its name end in .xlsx.")
     if (!is_old) stop_not_a_table(file, "It is no workbook.", "If it is text, let its name end in .csv.")
     return(invisible())
   }
@@ -20,7 +21,8 @@ check_workbook <- function(file) {
   if (!is_packed) stop_not_a_table(file, "It is no workbook.", "If it is text, let its name end in .csv.")
   parts <- tryCatch(suppressWarnings(utils::unzip(file, list = TRUE)), error = function(cnd) NULL)
   if (is.null(parts) || !any(parts$Name == "xl/workbook.xml")) {
-    stop_not_a_table(file, "It is not a workbook, or is damaged.", "Open it, save it anew, and check that it was copied whole.")
+    stop_not_a_table(file, "It is not a workbook, or is damaged.",
+                     "Open it, save it anew, and check that it was copied whole.")
   }
   unpacked <- sum(as.numeric(parts$Length))
   if (unpacked > most_unpacked || unpacked > 1e8 && unpacked > 1000 * file.size(file)) {
@@ -34,7 +36,8 @@ workbook_sheets <- function(file) {
   check_package("readxl", "reads spreadsheets")
   check_workbook(file)
   sheets <- tryCatch(readxl::excel_sheets(file), error = function(cnd) {
-    stop_not_a_table(file, "It is not a spreadsheet, or is damaged.", "Open it, save it anew, and check that it was copied whole.")
+    stop_not_a_table(file, "It is not a spreadsheet, or is damaged.",
+                     "Open it, save it anew, and check that it was copied whole.")
   })
   if (length(sheets) == 0) stop_not_a_table(file, "It has no sheet.")
   sheets
@@ -182,7 +185,8 @@ sheet_extent <- function(file, sheet) {
 # All cells of a sheet as text, NA where blank; NULL where there is none.
 sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
   data <- tryCatch(
-    suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "text", n_max = most,
+    suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "text",
+                                        n_max = most,
                                         trim_ws = TRUE, .name_repair = "minimal", progress = FALSE)),
     error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
   )

@@ -43,7 +43,8 @@ coefficient_cells <- function(table, term) {
   places <- max(estimate_decimals(rows$estimate, rows$std_error))
   beneath <- paste0("  ", beneath_words[[table$beneath]])
   list(
-    new_cell(rows$model, if (term %in% names(table$labels)) table$labels[[term]] else term_words(term), "estimate", rows$estimate, decimals = places),
+    new_cell(rows$model, if (term %in% names(table$labels)) table$labels[[term]] else term_words(term), "estimate",
+             rows$estimate, decimals = places),
     switch(table$beneath,
       std_error = new_cell(rows$model, beneath, "std_error", rows$std_error, decimals = places),
       p_value = new_cell(rows$model, beneath, "p", rows$p_value, decimals = 3),

@@ -70,7 +70,8 @@ continental$punctual <- sub(".", ",", sprintf("%.3f", truth$punctual), fixed = T
 write_cells(continental, "continental.csv", ";", "latin1")
 
 # Periods as people write them: the years stand for five months, quarters or seasons
-write_cells(transform(truth, year = c("31/01/2014", "28/02/2014", "31/03/2014", "30/04/2014", "31/05/2014")), "dates.csv")
+write_cells(transform(truth, year = c("31/01/2014", "28/02/2014", "31/03/2014", "30/04/2014", "31/05/2014")),
+            "dates.csv")
 write_cells(transform(truth, year = c("Nov 2013", "Dec 2013", "Jan 2014", "Feb 2014", "Mar 2014")), "months.csv")
 write_cells(transform(truth, year = c(201311, 201312, 201401, 201402, 201403)), "month-numbers.csv")
 write_cells(transform(truth, year = c("Q3 2013", "Q4 2013", "Q1 2014", "Q2 2014", "Q3 2014")), "quarters.csv")
@@ -79,7 +80,8 @@ write_cells(transform(truth, year = paste0(years, "/", years %% 100 + 1)), "fisc
 # Layouts
 wide <- data.frame(line = lines)
 for (one in years) {
-  for (variable in c("passengers", "fare")) wide[[paste(one, variable, sep = "_")]] <- by_line(variable)[, as.character(one)]
+  for (variable in c("passengers", "fare")) wide[[paste(one, variable, sep = "_")]] <- by_line(variable)[,
+    as.character(one)]
 }
 write_cells(wide, "wide.csv")
 indicators <- do.call(rbind, lapply(c("passengers", "fare"), function(variable) {

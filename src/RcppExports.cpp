@@ -25,16 +25,17 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_far_values
-Rcpp::NumericVector cpp_far_values(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least, double ratio);
-RcppExport SEXP _wavetax_cpp_far_values(SEXP xSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP leastSEXP, SEXP ratioSEXP) {
+Rcpp::List cpp_far_values(Rcpp::List columns, Rcpp::IntegerVector codes, int groups, int least, double ratio, int threads);
+RcppExport SEXP _wavetax_cpp_far_values(SEXP columnsSEXP, SEXP codesSEXP, SEXP groupsSEXP, SEXP leastSEXP, SEXP ratioSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type x(xSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type codes(codesSEXP);
     Rcpp::traits::input_parameter< int >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< int >::type least(leastSEXP);
     Rcpp::traits::input_parameter< double >::type ratio(ratioSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_far_values(x, codes, groups, least, ratio));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_far_values(columns, codes, groups, least, ratio, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -651,7 +652,7 @@ END_RCPP
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
-    {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 5},
+    {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 6},
     {"_wavetax_cpp_number_facts", (DL_FUNC) &_wavetax_cpp_number_facts, 1},
     {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},

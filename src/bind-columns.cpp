@@ -42,20 +42,36 @@ SEXP cpp_interleave(Rcpp::List columns, double n, bool doubles, int threads) {
   return interleave<Rcpp::IntegerVector>(columns, rows, NA_INTEGER, INTEGER, threads);
 }
 
-// Row numbers of values a factor of `ratio` or more from their group's median, and far for the column.
+// Of each column, row numbers of values a factor of `ratio` or more from their group's median, and far for
+// the column.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_far_values(Rcpp::NumericVector x, Rcpp::IntegerVector codes, int groups, int least,
-                                   double ratio) {
-  if (codes.size() != x.size()) Rcpp::stop("The codes are not one for each value.");
+Rcpp::List cpp_far_values(Rcpp::List columns, Rcpp::IntegerVector codes, int groups, int least, double ratio,
+                          int threads) {
   for (const int code : codes)
     if (code < 0 || code > groups) Rcpp::stop("A code of a group is not between 0 and %d.", groups);
-  const wavetax::Numbers ratios = wavetax::ratios_to_median(x.begin(), codes.begin(), x.size(), groups, least);
-  std::vector<std::size_t> rows = wavetax::far_rows(ratios, ratio, true);
-  const std::vector<std::size_t> below = wavetax::far_rows(ratios, ratio, false);
-  rows.insert(rows.end(), below.begin(), below.end());
-  std::sort(rows.begin(), rows.end());
-  Rcpp::NumericVector out(rows.size());
-  for (std::size_t i = 0; i < rows.size(); ++i) out[i] = static_cast<double>(rows[i] + 1);
+  const std::size_t count = static_cast<std::size_t>(columns.size());
+  std::vector<const double*> values;
+  for (std::size_t c = 0; c < count; ++c) {
+    SEXP column = columns[static_cast<R_xlen_t>(c)];
+    if (TYPEOF(column) != REALSXP || Rf_xlength(column) != codes.size()) Rcpp::stop("A column is not a double for each row.");
+    values.push_back(REAL(column));
+  }
+  std::vector<std::vector<std::size_t>> rows(count);
+  const int* code = codes.begin();
+  const std::size_t n = static_cast<std::size_t>(codes.size());
+  wavetax::for_each_piece(count, threads, [&](std::size_t c) {
+    const wavetax::Numbers ratios = wavetax::ratios_to_median(values[c], code, n, groups, least);
+    rows[c] = wavetax::far_rows(ratios, ratio, true);
+    const std::vector<std::size_t> below = wavetax::far_rows(ratios, ratio, false);
+    rows[c].insert(rows[c].end(), below.begin(), below.end());
+    std::sort(rows[c].begin(), rows[c].end());
+  });
+  Rcpp::List out(count);
+  for (std::size_t c = 0; c < count; ++c) {
+    Rcpp::NumericVector one(rows[c].size());
+    for (std::size_t i = 0; i < rows[c].size(); ++i) one[i] = static_cast<double>(rows[c][i] + 1);
+    out[c] = one;
+  }
   return out;
 }
 

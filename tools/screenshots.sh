@@ -58,6 +58,16 @@ wavetax fit data/harbours.csv --entity harbour --period season --model fixed,ran
   --formula 'log(nights) ~ levy + storms + fuel' --save two-way.json > /dev/null 2>&1
 terminal compare.png 1 36 "wavetax compare one-way.json two-way.json"
 terminal problems.png 1 36 "wavetax check data/harbours-raw.csv --entity harbour --period season"
+terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --period year --model fixed \\
+    --formula 'log(passengers) ~ fare'; \\
+  wavetax fit data/untidy/headings.xlsx --layout find --entity line --period year \\
+    --model fixed --formula 'log(passengers) ~ fare'"
+wavetax repair data/untidy/faults.csv --entity line --period year --names tidy --numbers passengers,fare \\
+  --drop 'total row,blank rows' --repeated first -o lines.csv > /dev/null 2>&1
+terminal join.png 1 36 "wavetax join lines.csv data/untidy/lines.csv --entity line --period year \\
+    --by line=name -o joined.csv; \\
+  wavetax join lines.csv data/untidy/lines.csv --entity line --period year --by line=name \\
+    --match tidy -o joined.csv"
 terminal profile.png 1 36 "wavetax profile data/harbours.csv --entity harbour --period season"
 Rscript -e '
   library(wavetax)

@@ -16,7 +16,8 @@ fuzz_material <- function() {
     formula = eq, data = small, fit = fixed, object = fixed, x = small, errors = se_classical(), consistent = fixed,
     efficient = random, table = spec_table(fixed), file = file.path(folder, "t.csv"),
     findings = panel_problems(raw, harbour, season),
-    steps = list(~storms, "entity"), repaired = small, joined = small, y = data.frame(season = 2009:2020, rate = 1), by = ~coast,
+    steps = list(~storms, "entity"), repaired = small, joined = small, y = data.frame(season = 2009:2020,
+                                                                                      rate = 1), by = ~coast,
     entity = "harbour", period = "season", variable = "levy", f = c("a", "b"), base = "a", k = 1, effects = "entity"
   )
   strange <- list(

@@ -144,7 +144,7 @@ test_that("check offers the command that repairs, repair and join do what R does
   faults <- file.path(folder, "faults.csv")
   check <- wavetax("check", faults, keys)
   offered <- gsub("[ \\\\]+", " ", paste(check$out[(grep("^Mend", check$out) + 1):length(check$out)], collapse = " "))
-  expect_match(offered, "wavetax repair .*--names tidy --numbers passengers,fare --drop 'total row,blank rows' --repeated first")
+  expect_match(offered, "wavetax repair .*--names tidy --numbers passengers,fare --drop 'total row,blank rows'")
   mended <- file.path(folder, "mended.csv")
   run <- wavetax("repair", faults, keys, "--names", "tidy", "--numbers", "passengers,fare", "--drop",
                  "total row,blank rows", "--repeated", "first", "-o", mended, "--log", file.path(folder, "log.json"))
@@ -155,7 +155,8 @@ test_that("check offers the command that repairs, repair and join do what R does
   expect_equal(utils::read.csv(mended), truth)
   joined <- wavetax("join", mended, untidy("lines.csv"), keys, "--by", "line=name", "--match", "tidy", "-o", "-")
   expect_identical(sum(!is.na(utils::read.csv(text = joined$out)$opened)), 25L)
-  long <- wavetax("reshape", "-", "--to", "long", keys, "-o", "-", before = paste("cat", shQuote(untidy("wide.csv")), "|"))
+  long <- wavetax("reshape", "-", "--to", "long", keys, "-o", "-",
+                  before = paste("cat", shQuote(untidy("wide.csv")), "|"))
   expect_equal(utils::read.csv(text = long$out), truth[c("line", "year", "passengers", "fare")])
   fit <- wavetax("fit", untidy("titled.xlsx"), "--entity", "line", "--period", "month", "--formula", "fare ~ crew",
                  "--model", "pooled", "--layout", "find")

@@ -1,8 +1,10 @@
 # Periods as people write them: their unit, and that they stand one step apart.
 test_that("every form is read on its calendar", {
   cases <- list(
-    year = c("2014", "2015"), year = c("FY2014", "FY2015"), year = c("2014/15", "2015/16"), year = c("1999-00", "2000-01"),
-    year = c("2014 [YR2014]", "2015 [YR2015]"), "half-year" = c("2014H2", "2015H1"), "half-year" = c("H2 2014", "H1 2015"),
+    year = c("2014", "2015"), year = c("FY2014", "FY2015"), year = c("2014/15", "2015/16"), year = c("1999-00",
+                                                                                                     "2000-01"),
+    year = c("2014 [YR2014]", "2015 [YR2015]"), "half-year" = c("2014H2", "2015H1"), "half-year" = c("H2 2014",
+                                                                                                     "H1 2015"),
     quarter = c("2014Q4", "2015Q1"), quarter = c("Q4 2014", "Q1 2015"), quarter = c("4Q2014", "1Q2015"),
     month = c("2014-12", "2015-01"), month = c("2014m12", "2015m1"), month = c("Dec 2014", "Jan 2015"),
     month = c("September 2014", "October 2014"), month = c("12/2014", "01/2015"), month = c("201412", "201501"),

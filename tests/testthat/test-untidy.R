@@ -63,7 +63,8 @@ test_that("layouts: periods across, indicators in rows, entities across, one fil
 
 test_that("workbooks: notes and titles, two rows of headings, merged cells, a sheet a year", {
   months <- as.Date(sprintf("2014-%02d-01", 1:5))
-  expect_error(read("titled.xlsx", period = "month"), "sheet = \"Figures\", range = \"B4:G34\"", class = "wavetax_error_layout")
+  expect_error(read("titled.xlsx", period = "month"), "sheet = \"Figures\", range = \"B4:G34\"",
+               class = "wavetax_error_layout")
   expect_truth(read("titled.xlsx", period = "month", sheet = "Figures", range = "B4:G34"), months, "month")
   expect_truth(read("titled.xlsx", period = "month", layout = "find"), months, "month")
   expect_truth(read("headings.xlsx", layout = "find"))
@@ -84,7 +85,8 @@ test_that("faults are found and repaired, and the keys of another table are matc
   expect_identical(sort(unique(panel$line)), sort(unique(truth$line)))
   expect_identical(panel$fare, truth$fare)
   expect_identical(panel$passengers, as.double(truth$passengers))
-  expect_error(quietly(panel_join(panel, untidy("lines.csv"))), "by = c\\(line = \"name\"\\)", class = "wavetax_error_no_common_key")
+  expect_error(quietly(panel_join(panel, untidy("lines.csv"))), "by = c\\(line = \"name\"\\)",
+               class = "wavetax_error_no_common_key")
   joined <- quietly(panel_join(panel, untidy("lines.csv"), by = c(line = "name"), match = "tidy"))
   expect_identical(joined$opened[match(unique(truth$line), joined$line)], c(1921L, 1934L, 1950L, 1961L, 1903L, NA))
   expect_identical(join_report(joined)$matched[1:6], c("tidy", "tidy", "exact", "tidy", "tidy", "none"))

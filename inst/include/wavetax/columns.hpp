@@ -40,8 +40,19 @@ inline Numbers ratios_to_median(const double* x, const int* codes, std::size_t n
     std::nth_element(first, middle, end);
     return *middle;
   };
+  // Rows of a group often stand together.
+  const auto in_blocks = [&] {
+    std::vector<char> seen(groups + 1, 0);
+    for (std::size_t i = 0; i < n; ++i) {
+      if (i > 0 && codes[i] == codes[i - 1]) continue;
+      char& before = seen[static_cast<std::size_t>(codes[i])];
+      if (before && codes[i] > 0) return false;
+      before = 1;
+    }
+    return true;
+  };
   Numbers values, out(n, 1.0);
-  if (std::is_sorted(codes, codes + n)) {
+  if (in_blocks()) {
     for (std::size_t i = 0; i < n;) {
       std::size_t end = i;
       values.clear();
