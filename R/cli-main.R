@@ -108,7 +108,7 @@ cli_guard <- function(work, command) {
     wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
       if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
-      writeLines(paste("Error:", cli_words(visible_lines(conditionMessage(cnd)))), stderr())
+      writeLines(paste("Error:", cli_words(visible_lines(cli::ansi_strip(conditionMessage(cnd))))), stderr())
       1L
     }
   )

@@ -134,7 +134,7 @@ cli_join <- function(args) {
   )
   report <- join_report(joined)
   cli_write_data(joined, options$out)
-  if (options$out != "-") print(report)
+  if (options$out != "-") writeLines(cli_words(utils::capture.output(print(report))))
 }
 
 # harbour=name,season as c(harbour = "name", season = "season").

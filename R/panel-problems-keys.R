@@ -177,7 +177,7 @@ problem_repeated_keys <- function(data, keys) {
   list(
     tell(rows[is_same], "repeated rows", "The same row stands again: `repeated = \"first\"` keeps one."),
     tell(rows[!is_same], "repeated keys",
-         "Rows of one key differ: look which is right, then `repeated = \"first\"` or `\"last\"`.")
+         "Rows of one key differ: look which is right, then `repeated = \"first\"` or `repeated = \"last\"`.")
   )
 }
 
@@ -199,7 +199,7 @@ problem_period_values <- function(keys) {
       "unread periods", "stops",
       sprintf("The dates may begin with the day or with the month: %s is %s or %s", dQuote(keys$question$value, FALSE),
               days[1], days[2]),
-      sprintf("Say which: `date_format = \"%s\"` or `\"%s\"`.", date_pattern(keys$question$value, "dm"),
+      sprintf("Say which: `date_format = \"%s\"` or `date_format = \"%s\"`.", date_pattern(keys$question$value, "dm"),
               date_pattern(keys$question$value, "md")),
       column = keys$period
     ))

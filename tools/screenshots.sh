@@ -62,7 +62,7 @@ terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --
     --formula 'log(passengers) ~ fare'; \\
   wavetax fit data/untidy/headings.xlsx --layout find --entity line --period year \\
     --model fixed --formula 'log(passengers) ~ fare'"
-wavetax repair data/untidy/faults.csv --entity line --period year --names tidy --numbers passengers,fare \\
+wavetax repair data/untidy/faults.csv --entity line --period year --names tidy --numbers passengers,fare \
   --drop 'total row,blank rows' --repeated first -o lines.csv > /dev/null 2>&1
 terminal join.png 1 36 "wavetax join lines.csv data/untidy/lines.csv --entity line --period year \\
     --by line=name -o joined.csv; \\
