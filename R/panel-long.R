@@ -75,6 +75,7 @@ lay_out <- function(data, shape, entity, period, periods, empty, quiet = FALSE) 
     check_new_name(entity, names(data))
     return(from_across(data, shape, entity, period, periods, empty, quiet))
   }
+  if (!is.null(shape$indicator)) check_indicator_names(data, shape)
   if (shape$form == "indicators") {
     if (!quiet) say_indicators(data, shape)
     return(from_indicators(data, shape, entity, period, periods))
@@ -207,6 +208,15 @@ say_recognised <- function(variables, values, fixed) {
   )
 }
 
+# Rows without the name of an indicator would be lost.
+check_indicator_names <- function(data, shape) {
+  gone <- which(is_blank(data[[shape$indicator]]))
+  if (length(gone) == 0) return(invisible())
+  stop_wavetax("missing_keys", sprintf("`%s`, which names the indicators, is missing in %s.", shape$indicator,
+                                       count_of(length(gone), "row")),
+               where = sprintf("See %s.", row_words(gone, 5)), todo = "Fill the name in, or leave those rows out.")
+}
+
 say_indicators <- function(data, shape) {
   indicators <- unique(data[[shape$indicator]])
   tell_wavetax(c(i = sprintf("%s in `%s` become columns: %s.", count_of(length(indicators), "indicator"),
@@ -237,11 +247,7 @@ check_one_row_each <- function(data, entity) {
 # Names of variables come from headings and cells: none may be a column's already.
 check_new_variables <- function(variables, taken, period) {
   both <- intersect(variables, c(taken, period))
-  if (length(both) == 0 && !anyNA(variables)) return(invisible())
-  if (anyNA(variables)) {
-    stop_wavetax("name_taken", "The name of an indicator is missing in some rows.",
-                 todo = "Fill it in, or leave those rows out.")
-  }
+  if (length(both) == 0) return(invisible())
   stop_wavetax("name_taken", sprintf("A variable would be called %s, as another column is.",
                                      list_words(sQuote(both, FALSE))),
                todo = "Rename that column first.")

@@ -28,6 +28,31 @@ test_that("found and periods are found however they are written", {
                class = "wavetax_error_duplicate_keys")
 })
 
+test_that("indicators in rows become columns, and one without a name is refused", {
+  data <- data.frame(id = c("a", "a", "b"), series = c("x", "y", "x"), `2001` = 1:3, `2002` = 4:6, check.names = FALSE)
+  long <- quietly(panel_to_long(data, id, t))
+  expect_identical(as.data.frame(long), data.frame(
+    id = rep(c("a", "b"), each = 2), t = rep(2001:2002, 2), x = c(1L, 4L, 3L, 6L), y = c(2L, 5L, NA, NA)
+  ))
+  data$series[2] <- NA
+  expect_error(quietly(panel_to_long(data, id, t, indicator = series)), class = "wavetax_error_missing_keys")
+  expect_error(quietly(panel_to_long(transform(data, series = c("id", "y", "id"), check.names = FALSE), id, t)),
+               class = "wavetax_error_name_taken")
+})
+
+test_that("what is written wide is read back for every clock", {
+  for (t in list(1:2, c(-1L, 1L), c("2001Q4", "2002Q1"), c("Mar 2001", "Apr 2001"), c("FY2001", "FY2002"),
+                 c("2001/02", "2002/03"), c("2014-W52", "2015-W01"), as.Date(c("2001-01-31", "2001-02-28")))) {
+    panel <- quietly(panel_frame(data.frame(id = c(1L, 1L, 2L, 2L), t = t[c(1, 2, 1, 2)], x = c(1.5, 2, 3, 4)), id, t))
+    again <- quietly(panel_to_long(panel_to_wide(panel), id, t))
+    expect_equal(as.data.frame(again), as.data.frame(panel), ignore_attr = TRUE, label = format(t[1]))
+  }
+  stages <- c("before", "after")
+  labels <- panel_frame(data.frame(id = c(1, 1), t = stages, x = 1:2), id, t, periods = stages)
+  wide <- panel_to_wide(labels)
+  expect_identical(quietly(panel_to_long(wide, id, t, periods = stages))$x, 1:2)
+})
+
 test_that("months by name and number are found in headings", {
   wide <- data.frame(id = c("a", "b"), nights_Mar2014 = 1:2, nights_Apr2014 = c(3.5, NA), summar2014 = 7)
   long <- quietly(panel_to_long(wide, id, period = "month", empty = TRUE))
@@ -61,6 +86,31 @@ test_that("joins bring in columns and never multiply rows", {
   expect_error(panel_join(panel, data.frame(season = 1, levy = 1)), class = "wavetax_error_name_taken")
 })
 
+test_that("keys of other names and spellings are joined, and what did not match is listed", {
+  panel <- harbour_panel()
+  coasts <- data.frame(name = c("EMBER", "Tallow ", "Nowhere"), warm = 1:3)
+  expect_error(quietly(panel_join(panel, coasts, by = c(coast = "name"))), "tidy", class = "wavetax_error_no_match")
+  joined <- quietly(panel_join(panel, coasts, by = c(coast = "name"), match = "tidy"))
+  expect_identical(joined$warm, match(panel$coast, c("Ember", "Tallow")))
+  report <- join_report(joined)
+  expect_identical(report$matched[match(c("Ember", "Vesper", "Nowhere"), report$key)], c("tidy", "none", "none"))
+  dates <- data.frame(season = as.Date(paste0(2009:2020, "-01-01")), rate = 1:12)
+  expect_identical(quietly(panel_join(panel, dates, match = "tidy"))$rate, panel$season - 2008L)
+  expect_error(quietly(panel_join(panel, rbind(coasts, c("ember", 9)), by = c(coast = "name"), match = "tidy")),
+               class = "wavetax_error_ambiguous_match")
+  again <- quietly(panel_join(joined, data.frame(season = 2009:2020, warm = 1), replace = TRUE))
+  expect_identical(unique(again$warm), 1)
+})
+
+test_that("labels are kept, and tables use them", {
+  panel <- panel_labels(harbour_panel(), c(levy = "Wave tax", storms = "Storm days"))
+  expect_identical(panel_labels(panel[panel$season > 2012, ]), panel_labels(panel))
+  expect_identical(panel_labels(quietly(panel_to_long(panel_to_wide(panel), harbour, season))), panel_labels(panel))
+  table <- spec_table(fit_fixed(log(nights) ~ levy + storms, panel), labels = c(storms = "Days of storm"))
+  expect_identical(as.data.frame(table, layout = "printed")$row[c(1, 3)], c("Wave tax", "Days of storm"))
+  expect_identical(as.data.frame(table)$term[-1], c("levy", "storms"))
+})
+
 test_that("variation is told between and within, and in words", {
   panel <- gappy_panel()
   panel$price <- sin(panel$year)
@@ -74,6 +124,12 @@ test_that("variation is told between and within, and in words", {
   moves <- panel_variation(panel, kind)$transitions$kind
   before <- with(panel, past(kind))
   expect_equal(sum(moves), sum(!is.na(before)))
+  shown <- panel_variation(panel, x1, size, show = c("range", "correlations", "missing"))
+  expect_equal(shown$correlations$within[1, 1], 1)
+  expect_equal(shown$correlations$between[1, 2],
+               cor(tapply(panel$x1, panel$id, mean), tapply(panel$size, panel$id, mean)))
+  expect_equal(unlist(shown$numbers[1, c("q1", "median", "q3")], use.names = FALSE),
+               quantile(panel$x1, c(0.25, 0.5, 0.75), names = FALSE))
   expect_equal(moves["a", "b"], sum(before == "a" & panel$kind == "b", na.rm = TRUE))
 })
 
