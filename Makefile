@@ -61,6 +61,7 @@ bench: build
 	@$(RUN) Rscript bench/run.R
 	@echo; $(RUN) Rscript bench/design.R
 	@echo; $(RUN) Rscript bench/structure.R
+	@echo; $(RUN) Rscript bench/files.R
 
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh
@@ -69,7 +70,11 @@ install: setup-demo
 	@library="$$(Rscript tools/packages.R library)" && R CMD INSTALL --library="$$library" . > .build/install.log 2>&1 \
 	  || { tail -40 .build/install.log >&2; exit 1; }; \
 	mkdir -p "$(PREFIX)/bin" && install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax" && \
-	echo "Installed: the R package wavetax in $$library, and $(PREFIX)/bin/wavetax"
+	mkdir -p "$(PREFIX)/share/man/man1" "$(PREFIX)/share/bash-completion/completions" && \
+	R_LIBS="$$library$${R_LIBS:+:$$R_LIBS}" exec/wavetax manual > "$(PREFIX)/share/man/man1/wavetax.1" && \
+	R_LIBS="$$library$${R_LIBS:+:$$R_LIBS}" exec/wavetax completion bash \
+	  > "$(PREFIX)/share/bash-completion/completions/wavetax" && \
+	echo "Installed: the R package wavetax in $$library, and $(PREFIX)/bin/wavetax with its manual and completion"
 	@case ":$$PATH:" in *":$(PREFIX)/bin:"*) ;; \
 	  *) echo "$(PREFIX)/bin is not on your PATH: add  export PATH=\"$(PREFIX)/bin:\$$PATH\"  to your shell's start-up file." ;; esac
 

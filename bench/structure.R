@@ -48,16 +48,6 @@ line("panel_to_long(), 1e5 entities by 100 columns, against unlist() and rep()",
        rep(wide$id, 100)
      }), "2")
 
-many <- data.frame(id = sprintf("firm%05d", rep(1:1e5, each = 10)), t = rep(2001:2010, 1e5))
-for (column in letters[1:8]) many[[column]] <- round(rexp(1e6, 0.01), 2)
-file <- tempfile(fileext = ".csv")
-data.table::fwrite(many, file)
-problems <- seconds(function() panel_problems(many, id, t))
-line("panel_problems(), 1e6 rows and 10 columns, against read.csv() of the same file", problems,
-     seconds(function() utils::read.csv(file)), "1")
-line("the same against our own read_panel() of it", problems,
-     seconds(function() suppressMessages(read_panel(file, id, t))), "")
-
 cat("\n| peak memory, data and result, against the data | ratio | at most |\n| :-- | --: | --: |\n")
 for (task in c("panel_frame", "past", "panel_to_long", "panel_problems")) {
   ratio <- system2(file.path(R.home("bin"), "Rscript"),

@@ -86,14 +86,12 @@ inline Numbers ratios_to_median(const double* x, const int* codes, std::size_t n
 // 150 such columns.
 inline std::vector<std::size_t> far_rows(const Numbers& ratios, double least, bool up) {
   const auto beyond = [&](double ratio) { return up ? ratio : 1.0 / ratio; };
-  std::vector<double> side;
-  double most = 0.0;
-  for (const double ratio : ratios) {
-    if (up ? ratio > 1.0 : ratio < 1.0) side.push_back(beyond(ratio));
-    if (!side.empty() && side.back() > most) most = side.back();
-  }
   std::vector<std::size_t> out;
-  if (most < least) return out;
+  const auto ends = std::minmax_element(ratios.begin(), ratios.end());
+  if (ratios.empty() || beyond(up ? *ends.second : *ends.first) < least) return out;
+  std::vector<double> side;
+  for (const double ratio : ratios)
+    if (up ? ratio > 1.0 : ratio < 1.0) side.push_back(beyond(ratio));
   const std::size_t n = side.size();
   const auto order = [&](std::size_t from_top) {
     const auto place = side.begin() + static_cast<std::ptrdiff_t>(n - from_top - 1);
