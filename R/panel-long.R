@@ -9,8 +9,8 @@
 #' * a row an entity, indicator and period with one column of values: the same;
 #' * a row a period, entities across.
 #'
-#' Columns without a period are fixed over time and repeated. Text that is numbers in one way only is read as
-#' such, as by [read_panel()].
+#' Columns without a period are fixed over time and repeated. Of a file, and of a variable that is numbers in other
+#' periods, text that is numbers in one way only is read as such, as by [read_panel()], and told.
 #'
 #' @param data A data frame, or the path of a file.
 #' @param entity The entity's column, bare or quoted; with entities across, its name to be.
@@ -272,6 +272,21 @@ check_pattern <- function(pattern) {
                todo = "For example `\"^(?<variable>[a-z]+)_(?<period>[0-9]+)$\"`.")
 }
 
+# The cells that keep a column from being numbers, of the first that has some.
+odd_cells <- function(present, columns) {
+  for (i in seq_along(present)) {
+    cells <- as.character(present[[i]])
+    lost <- column_numbers(cells, number_options())$lost
+    if (length(lost) > 0) return(sprintf("No numbers in %s: %s.", columns[i], lost_words(cells, lost)))
+  }
+}
+
+# Text that is numbers in one way only; NULL for other text.
+text_as_numbers <- function(x) {
+  read <- column_numbers(as.character(x), number_options())
+  if (read$status == "numbers" && length(read$lost) == 0) read$value
+}
+
 # The columns of one variable, all of one kind; NULL where a period has no column, or one
 # without any value.
 variable_columns <- function(data, columns, variable) {
@@ -282,9 +297,18 @@ variable_columns <- function(data, columns, variable) {
   text <- vapply(present, function(x) is.character(x) || is.factor(x), logical(1))
   filled <- !vapply(present, is.null, logical(1))
   if (any(text) && !all(text[filled])) {
+    read <- lapply(present[text], text_as_numbers)
+    if (!any(vapply(read, is.null, TRUE))) {
+      tell_wavetax(c(i = sprintf("`%s` is text in %s, and read as numbers.", variable, list_some(columns[text]))),
+                   class = "wavetax_message_numbers")
+      present[text] <- read
+      text[] <- FALSE
+    }
+  }
+  if (any(text) && !all(text[filled])) {
     stop_wavetax(
       "mixed_kinds", sprintf("`%s` is text in some periods and numbers in others.", variable),
-      where = sprintf("Text: %s.", list_some(columns[text])),
+      where = c(sprintf("Text: %s.", list_some(columns[text])), odd_cells(present[text], columns[text])),
       todo = "Make them one kind first."
     )
   }
