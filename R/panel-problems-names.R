@@ -84,11 +84,31 @@ name_words <- function(name) {
   paste0("\"", paste(signs, collapse = ""), "\"")
 }
 
+# A name without case, accents, spaces and marks, the same in every locale.
 bare_name <- function(x) {
-  plain <- iconv(x, "UTF-8", "ASCII//TRANSLIT")
-  plain[is.na(plain)] <- x[is.na(plain)]
-  gsub("[^a-z0-9]+", "", tolower(plain), perl = TRUE)
+  x <- enc2utf8(x)
+  odd <- which(grepl("[^ -~]", x, useBytes = TRUE))
+  x[odd] <- vapply(x[odd], plain_letters, "", USE.NAMES = FALSE)
+  gsub("[ -/:-@\\[-`{-~]+", "", tolower(x), perl = TRUE)
 }
+
+# Latin letters without what is above, below and through them; other letters stay.
+plain_letters <- function(text) {
+  if (is.na(text) || !validUTF8(text)) return(text)
+  points <- utf8ToInt(text)
+  signs <- intToUtf8(points, multiple = TRUE)
+  for (plain in names(letters_with_marks)) signs[points %in% letters_with_marks[[plain]]] <- plain
+  signs[points %in% c(160, 180, 768:879, 8192:8231, 8239, 12288, 65279)] <- ""
+  paste(signs, collapse = "")
+}
+
+letters_with_marks <- list(
+  a = c(192:197, 224:229, 256:261), ae = c(198, 230), c = c(199, 231, 262:269), d = c(208, 240, 270:273),
+  e = c(200:203, 232:235, 274:283), g = 284:291, h = 292:295, i = c(204:207, 236:239, 296:305), j = 308:309,
+  k = 310:312, l = 313:322, n = c(209, 241, 323:329), o = c(210:214, 216, 242:246, 248, 332:337), oe = 338:339,
+  r = 340:345, s = c(346:353, 536, 537), ss = 223, t = c(354:359, 538, 539), th = c(222, 254),
+  u = c(217:220, 249:252, 360:371), w = 372:373, y = c(221, 253, 255, 374:376), z = 377:382
+)
 
 # Pairs within one letter (long names two): names that become equal when letters are
 # deleted are the candidates, so that thousands of names need no all-pairs comparison.
