@@ -76,9 +76,7 @@ column_name <- function(quo, data, role) {
       todo = sprintf("Columns are %s.", list_some(names(data), 10))
     )
   }
-  expr <- rlang::quo_get_expr(quo)
-  if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
-  if (is.symbol(expr)) expr <- as.character(expr)
+  expr <- named_expression(quo)
   if (!is_one_text(expr)) {
     found <- if (is.call(expr)) sprintf("`%s`", short_text(deparse_words(expr))) else value_words(expr)
     stop_wavetax("unknown_column", sprintf("The %s column is %s, not the name of one column.", role, found),

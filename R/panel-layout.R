@@ -135,7 +135,11 @@ stop_layout <- function(file, found, rows, options) {
 
 row_texts <- function(cells) apply(cells, 1, function(row) paste(row[!is.na(row)], collapse = " "))
 
-say_found <- function(found, rows) {
-  tell_wavetax(stats::setNames(layout_words(found, rows), rep("i", length(layout_words(found, rows)))),
-                class = "wavetax_message_layout")
+say_found <- function(found, rows) tell_wavetax(bullets(layout_words(found, rows), "i"), "wavetax_message_layout")
+
+# Cells without a sign are missing.
+without_blanks <- function(cells) {
+  cells[!is.na(cells) & !nzchar(trimws(cells))] <- NA
+  dimnames(cells) <- NULL
+  cells
 }

@@ -50,7 +50,7 @@ combine_parts <- function(parts, options) {
     shapes <- lapply(parts, function(part) find_shape(part$data, entity, period))
     if (all(vapply(shapes, function(shape) identical(shape$form, "wide") && identical(shape$variables, "value"),
                    TRUE))) {
-      tables <- Map(function(part, name) one_indicator(part$data, name, entity, period), parts, names)
+      tables <- Map(one_indicator, parts, shapes, names, MoreArgs = list(entity = entity, period = period))
       return(join_parts(tables, names, c(entity, period)))
     }
     return(stack_parts(Map(function(part, at) with_period(part$data, at, period), parts,
@@ -112,11 +112,9 @@ with_period <- function(data, at, period) {
   data
 }
 
-one_indicator <- function(data, name, entity, period) {
-  shape <- find_shape(data, entity, period)
+one_indicator <- function(part, shape, name, entity, period) {
   shape$found$variable <- name
-  shape$variables <- name
-  plain_data_frame_keeping_names(lay_out(data, shape, entity, period, NULL, empty = FALSE, quiet = TRUE))
+  plain_data_frame_keeping_names(lay_out(part$data, shape, entity, period, NULL, empty = FALSE, quiet = TRUE))
 }
 
 # Below each other; columns that a table lacks are missing there, kinds that differ become text.
@@ -150,18 +148,20 @@ broad_kind <- function(x) {
 
 # By their keys: every key that stands in any of them.
 join_parts <- function(tables, names, keys) {
+  table_keys <- lapply(tables, join_key, keys)
   for (i in seq_along(tables)) {
-    key <- join_key(tables[[i]], keys)
+    key <- table_keys[[i]]
     if (anyDuplicated(key)) {
       stop_wavetax("duplicate_keys", sprintf("The table %s has several rows for one %s.", dQuote(names[i], FALSE),
                                              paste(keys, collapse = " and ")),
                    where = sprintf("%s.", list_some(unique(key[duplicated(key)]))), todo = "Keep one row for each key.")
     }
   }
-  all_keys <- unique(unlist(lapply(tables, join_key, keys)))
+  all_keys <- unique(unlist(table_keys))
   out <- NULL
-  for (table in tables) {
-    rows <- match(all_keys, join_key(table, keys))
+  for (i in seq_along(tables)) {
+    table <- tables[[i]]
+    rows <- match(all_keys, table_keys[[i]])
     if (is.null(out)) out <- table[rows, keys]
     for (key in keys) out[[key]][is.na(out[[key]])] <- table[[key]][rows][is.na(out[[key]])]
     for (column in setdiff(base::names(table), keys)) out[[column]] <- table[[column]][rows]

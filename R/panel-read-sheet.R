@@ -31,7 +31,7 @@ chosen_sheet <- function(file, sheets, options) {
     cells <- sheet_cells(file, one, most = 30)
     !is.null(cells) && any(apply(cells, 1, function(row) all(options$keys %in% row)))
   }, TRUE)
-  if (sum(with_keys) != 1) stop_which_sheet(file, sheets, options$keys)
+  if (sum(with_keys) != 1) stop_which_sheet(file, sheets)
   tell_wavetax(c(i = sprintf("Of %s, %s has both keys.", count_of(length(sheets), "sheet"),
                              dQuote(sheets[with_keys], FALSE))), class = "wavetax_message_sheet")
   sheets[with_keys]
@@ -57,10 +57,10 @@ is_odd_sheet <- function(data) {
   ncol(data) > 2 && sum(!last) <= 1
 }
 
-read_cells_as <- function(file, sheet, options, range, names, types = NULL) {
+read_cells_as <- function(file, sheet, options, range, names) {
   tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, na = options$missing, guess_max = 1e6,
-                                        col_names = names, col_types = types, .name_repair = "minimal",
+                                        col_names = names, .name_repair = "minimal",
                                         progress = isatty(stderr()))),
     error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
   )

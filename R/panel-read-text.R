@@ -5,10 +5,10 @@ read_delimited <- function(file, options) {
   check_is_text(start, file)
   encoding <- options$encoding
   if (is.null(encoding)) encoding <- found_encoding(start, file)
+  if (is.null(options$delimiter)) options$delimiter <- find_delimiter(start)
   if (!is.null(options$range) || options$header != 1 || options$layout == "find") {
     return(read_text_block(file, options, encoding))
   }
-  if (is.null(options$delimiter)) options$delimiter <- find_delimiter(start)
   data <- tryCatch(read_with_delimiter(file, options, encoding), wavetax_error_not_a_table = function(cnd) {
     check_layout(file, options, encoding)
     check_even(file, options)
@@ -194,9 +194,7 @@ text_cells <- function(file, options, encoding) {
   })
   cells <- as.matrix(as_utf8(data, encoding, file))
   cells[1] <- sub("^\ufeff", "", cells[1])
-  cells[!is.na(cells) & !nzchar(trimws(cells))] <- NA
-  dimnames(cells) <- NULL
-  cells
+  without_blanks(cells)
 }
 
 # The names of the columns, blank where the heading is: some readers make up a name then, or leave lines
@@ -241,7 +239,6 @@ check_layout <- function(file, options, encoding) {
 
 # The table within a text file: as `range` and `header` say, or as found.
 read_text_block <- function(file, options, encoding) {
-  if (is.null(options$delimiter)) options$delimiter <- find_delimiter(readBin(file, "raw", min(file.size(file), 1e6)))
   cells <- text_cells(file, options, encoding)
   found <- if (is.null(options$range)) find_table(cells) else range_limits(options$range)
   if (is.null(found)) stop_not_a_table(file, "No table was found among its rows.")

@@ -113,9 +113,15 @@ panel_of_table <- function(data, entity, period, periods, options, file) {
 # The name in a quosure as it is written, before there are columns to look it up in; NULL for none.
 written_name <- function(quo) {
   if (rlang::quo_is_missing(quo)) return(NULL)
+  expr <- named_expression(quo)
+  if (is_one_text(expr)) expr
+}
+
+# What a quosure holds, a bare name or a formula of one as text.
+named_expression <- function(quo) {
   expr <- rlang::quo_get_expr(quo)
   if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
-  if (is.symbol(expr)) as.character(expr) else if (is_one_text(expr)) expr
+  if (is.symbol(expr)) as.character(expr) else expr
 }
 
 # What the readers need to know, checked. Functions that take a path pass their dots here.

@@ -82,19 +82,20 @@ last_row_end <- function(text, size) {
   if (at[1] < 0) 0 else from + max(at) + 4
 }
 
+# Tags of a text by their pattern, and the value of one of their attributes.
+tags_of <- function(text, pattern) regmatches(text, gregexpr(pattern, text, perl = TRUE, useBytes = TRUE))[[1]]
+tag_attribute <- function(tags, name) sub(sprintf(".*[ ]%s=\"([^\"]*)\".*", name), "\\1", tags, useBytes = TRUE)
+
 add_sheet_facts <- function(facts, text) {
-  all_of <- function(pattern) {
-    regmatches(text, gregexpr(pattern, text, perl = TRUE, useBytes = TRUE))[[1]]
-  }
-  attribute <- function(tags, name) sub(sprintf(".*[ ]%s=\"([^\"]*)\".*", name), "\\1", tags, useBytes = TRUE)
   if (grepl(" hidden=\"", text, fixed = TRUE, useBytes = TRUE)) {
-    facts$hidden <- c(facts$hidden, as.integer(attribute(all_of("<row [^>]*hidden=\"(?:1|true)\"[^>]*>"), "r")))
+    rows <- tag_attribute(tags_of(text, "<row [^>]*hidden=\"(?:1|true)\"[^>]*>"), "r")
+    facts$hidden <- c(facts$hidden, as.integer(rows))
   }
   if (grepl("<mergeCell ", text, fixed = TRUE, useBytes = TRUE)) {
-    facts$merged <- c(facts$merged, attribute(all_of("<mergeCell [^>]*>"), "ref"))
+    facts$merged <- c(facts$merged, tag_attribute(tags_of(text, "<mergeCell [^>]*>"), "ref"))
   }
   if (grepl("</f></c>", text, fixed = TRUE, useBytes = TRUE)) {
-    facts$empty_formulas <- c(facts$empty_formulas, attribute(all_of("<c [^>]*><f[^>]*>[^<]*</f></c>"), "r"))
+    facts$empty_formulas <- c(facts$empty_formulas, tag_attribute(tags_of(text, "<c [^>]*><f[^>]*>[^<]*</f></c>"), "r"))
   }
   facts
 }
@@ -107,13 +108,11 @@ sheet_part <- function(file, sheet) {
     bytes <- readBin(connection, "raw", 5e6)
     rawToChar(bytes[bytes != 0])
   }
-  tags <- function(text, pattern) regmatches(text, gregexpr(pattern, text, perl = TRUE, useBytes = TRUE))[[1]]
-  attribute <- function(tag, name) sub(sprintf(".*[ ]%s=\"([^\"]*)\".*", name), "\\1", tag, useBytes = TRUE)
-  sheets <- tags(read("xl/workbook.xml"), "<(?:[a-z]+:)?sheet [^>]*>")
+  sheets <- tags_of(read("xl/workbook.xml"), "<(?:[a-z]+:)?sheet [^>]*>")
   position <- if (is.character(sheet)) match(sheet, readxl::excel_sheets(file)) else sheet
-  id <- attribute(sheets[position], "r:id")
-  links <- tags(read("xl/_rels/workbook.xml.rels"), "<Relationship [^>]*>")
-  target <- attribute(links[attribute(links, "Id") == id], "Target")
+  id <- tag_attribute(sheets[position], "r:id")
+  links <- tags_of(read("xl/_rels/workbook.xml.rels"), "<Relationship [^>]*>")
+  target <- tag_attribute(links[tag_attribute(links, "Id") == id], "Target")
   if (startsWith(target, "/")) substring(target, 2) else paste0("xl/", target)
 }
 
@@ -144,7 +143,7 @@ check_formulas <- function(facts, file) {
 
 # The sheets of a workbook with their size and first row of several cells, when it is not clear which
 # is meant.
-stop_which_sheet <- function(file, sheets, keys = NULL) {
+stop_which_sheet <- function(file, sheets) {
   shown <- utils::head(sheets, 12)
   tops <- lapply(shown, function(sheet) sheet_cells(file, sheet, most = 30))
   tables <- vapply(tops, function(cells) !is.null(cells) && any(rowSums(!is.na(cells)) > 1), TRUE)
@@ -191,8 +190,5 @@ sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
     error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
   )
   if (nrow(data) == 0 || ncol(data) == 0) return(NULL)
-  cells <- as.matrix(data)
-  cells[!is.na(cells) & !nzchar(trimws(cells))] <- NA
-  dimnames(cells) <- NULL
-  cells
+  without_blanks(as.matrix(data))
 }
