@@ -9,9 +9,10 @@ cli_completion_parser <- function() {
 
 cli_completion <- function(args) {
   shell <- cli_arguments(args, cli_completion_parser(), positional = 1)$args
-  switch(shell, bash = writeLines(bash_completion()), zsh = writeLines(c("#compdef wavetax", "autoload -U bashcompinit",
-                                                                        "bashcompinit", bash_completion())),
-         stop_usage("Completion is there for bash and zsh, not for ", sQuote(shell, FALSE), "."))
+  switch(shell,
+    bash = writeLines(bash_completion()),
+    zsh = writeLines(c("#compdef wavetax", "autoload -U bashcompinit", "bashcompinit", bash_completion())),
+    stop_usage("Completion is there for bash and zsh, not for ", sQuote(shell, FALSE), "."))
 }
 
 parser_flags <- function(parser) {
@@ -26,8 +27,7 @@ bash_completion <- function() {
     "  local word=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" flags=\"\" values=\"\"",
     "  if [ \"$COMP_CWORD\" -eq 1 ]; then",
     sprintf("    COMPREPLY=($(compgen -W \"%s\" -- \"$word\")); return",
-            paste(c(names(commands), "--help", "--version"),
-                                                                               collapse = " ")),
+            paste(c(names(commands), "--help", "--version"), collapse = " ")),
     "  fi",
     "  case \"$before\" in",
     sprintf("    %s) values=\"%s\" ;;", names(option_values()), vapply(option_values(), paste, "", collapse = " ")),
@@ -51,8 +51,8 @@ bash_completion <- function() {
 option_values <- function() {
   list(
     "--to" = c("long", "wide"), "--layout" = "find", "--merged" = "fill", "--percent" = c("share", "number"),
-    "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"), "--match" = c("exact",
-                                                                                                        "tidy"),
+    "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"),
+    "--match" = c("exact", "tidy"), "--how" = balance_ways,
     "--model" = fit_method_names, "--effects" = c("entity", "period", "both"), "--errors" = c("clustered", "classical"),
     "--variance" = names(core_variance_methods), "--beneath" = names(beneath_words)
   )

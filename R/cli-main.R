@@ -11,6 +11,7 @@ cli_commands <- function() {
     profile = cli_command("the shape of a panel, and where its variables vary", cli_profile_parser, cli_profile),
     reshape = cli_command("a row for each entity and period, or a column for each period", cli_reshape_parser,
                           cli_reshape),
+    balance = cli_command("a panel without gaps: filled up, or cut to what is whole", cli_balance_parser, cli_balance),
     join = cli_command("bring in columns from another table", cli_join_parser, cli_join),
     fit = cli_command("estimate and compare models of a table", cli_fit_parser, cli_fit),
     compare = cli_command("set saved fits side by side", cli_compare_parser, cli_compare),

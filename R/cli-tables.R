@@ -100,6 +100,30 @@ cli_names <- function(text) {
   stats::setNames(vapply(pairs, `[`, "", 2), vapply(pairs, `[`, "", 1))
 }
 
+cli_balance_parser <- function() {
+  cli_parser(
+    "wavetax balance FILE --entity COLUMN --period COLUMN --how fill|entities|block -o OUT",
+    "Makes a panel in which every entity has every period; what is given up is told.",
+    c(cli_key_options(), list(
+      cli_out_option(), cli_option("--how", "HOW", paste(
+        "fill: rows of blanks for gaps; entities: those seen in every period;",
+        "block: the run of periods that keeps most rows"
+      ))
+    ), cli_reader_options())
+  )
+}
+
+cli_balance <- function(args) {
+  parsed <- cli_arguments(args, cli_balance_parser(), positional = NULL)
+  options <- parsed$options
+  cli_needs(options, c("entity", "period", "how", "out"))
+  if (!options$how %in% balance_ways) {
+    stop_usage("--how takes fill, entities or block, not ", sQuote(options$how, FALSE), ".")
+  }
+  check_data_output(options$out, parsed$args)
+  cli_write_data(panel_balance(cli_panel(cli_files(parsed$args, options), options), options$how), options$out)
+}
+
 cli_join_parser <- function() {
   cli_parser(
     "wavetax join FILE OTHER --entity COLUMN --period COLUMN [--by PAIRS] -o OUT",

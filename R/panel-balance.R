@@ -17,7 +17,7 @@
 #' @export
 panel_balance <- function(data, how = c("fill", "entities", "block")) {
   check_is_panel(data)
-  how <- check_one_of(how, c("fill", "entities", "block"), "how")
+  how <- check_one_of(how, balance_ways, "how")
   index <- panel_index(data)
   if (how == "fill") return(fill_panel(data, index))
   ticks <- if (how == "block") largest_block(index) else range(index$ticks)
@@ -41,6 +41,8 @@ panel_balance <- function(data, how = c("fill", "entities", "block")) {
                 class = "wavetax_message_balance")
   data[keep, ]
 }
+
+balance_ways <- c("fill", "entities", "block")
 
 # First and last tick of the run of periods with most rows of entities seen in all of it.
 largest_block <- function(index) {
@@ -71,7 +73,7 @@ fill_panel <- function(data, index) {
     x <- data[[name]]
     if (name == index$entity) return(x[first][code])
     if (name == index$period) return(x[match(index$ticks, index$clock)][rep(seq_len(periods), N)])
-    if (fixed_within(x, index)) x[first][code] else x[rows]
+    if (same_within(x, index$codes)) x[first][code] else x[rows]
   })
   tell_wavetax(c(i = sprintf("Added: %s.", count_of(N * periods - nrow(data), "row"))),
                 class = "wavetax_message_balance")

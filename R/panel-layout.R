@@ -11,8 +11,9 @@ find_table <- function(cells) {
   top <- first_heading(cells, filled, width)
   after_blank <- function(row) any(filled[seq_len(row - 1)] == 0 & seq_len(row - 1) > top)
   bottom <- max(rows)
-  while (bottom > top && (filled[bottom] <= 1 || filled[bottom] <= width / 3 &&
-                          after_blank(bottom))) bottom <- bottom - 1
+  nameless <- function(row) filled[row] <= width / 2 && all(is.na(cells[row, seq_len(which(!is.na(cells[top, ]))[1])]))
+  while (bottom > top && (filled[bottom] <= 1 || filled[bottom] <= width / 3 && after_blank(bottom) ||
+                          nameless(bottom))) bottom <- bottom - 1
   if (bottom <= top) return(NULL)
   used <- colSums(!is.na(cells[top:bottom, , drop = FALSE])) > 0
   left <- min(which(used))
@@ -26,8 +27,20 @@ find_table <- function(cells) {
 first_heading <- function(cells, filled, width) {
   wide <- which(filled >= max(2, width / 2))[1]
   above <- wide - 1
-  if (above >= 1 && filled[above] > 1 && all(is_heading(cells[above, ])) &&
-      all(is_heading(cells[wide, ]))) above else wide
+  two <- above >= 1 && filled[above] > 1 && all(is_heading(cells[above, ])) && all(is_heading(cells[wide, ]))
+  below_notes(if (two) above else wide, cells, filled, width)
+}
+
+# Below notes that are spread over several columns stands a full row of other headings, then numbers.
+below_notes <- function(row, cells, filled, width) {
+  if (filled[row] >= width) return(row)
+  words <- function(at) all(is_heading(cells[at, ]))
+  for (at in row + seq_len(min(10, nrow(cells) - row - 1))) {
+    if (!words(at - 1)) break
+    full <- at > row + 1 && filled[at] >= width && anyDuplicated(stats::na.omit(cells[at, ])) == 0
+    if (full && words(at) && !words(at + 1)) return(at)
+  }
+  row
 }
 
 # Text, or a period: what stands in a heading.

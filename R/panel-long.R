@@ -174,6 +174,7 @@ from_across <- function(data, shape, entity, period, periods, empty, quiet) {
   new_panel_frame(out, entity, period, periods)
 }
 
+# Whether a column never differs, nor goes missing, among rows of one key.
 same_within <- function(x, key) {
   first <- match(key, key)
   all((is.na(x) & is.na(x[first])) | (!is.na(x) & !is.na(x[first]) & x == x[first]))

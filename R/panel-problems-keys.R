@@ -15,7 +15,7 @@ problem_keys <- function(data, entity, period, periods, date_format = NULL) {
   total <- rep(FALSE, nrow(data))
   if (is.character(data[[entity]])) {
     values <- unique(data[[entity]])
-    named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE)
+    named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE, perl = TRUE)
     total <- data[[entity]] %in% values[named]
   }
   who <- plain_column(data[[entity]])

@@ -32,8 +32,7 @@ expand_files <- function(file) {
 sheets_of <- function(file, options) {
   sheet <- options$sheet
   if (length(sheet) < 2 && !identical(sheet, "*")) return(list(sheet))
-  if (!file_extension(file) %in% c("xlsx", "xls")) stop_argument("sheet", "given",
-                                                                 sprintf("%s has no sheets.", sQuote(file, FALSE)))
+  check_options_fit(file, options)
   sheets <- workbook_sheets(file)
   if (identical(sheet, "*")) return(as.list(sheets))
   if (is.numeric(sheet) && all(sheet %in% seq_along(sheets))) sheet <- sheets[sheet]

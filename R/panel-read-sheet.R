@@ -49,9 +49,12 @@ read_whole_sheet <- function(file, sheet, options) {
   stop_layout(file, moved(found, place), row_texts(cells), options)
 }
 
-# Columns without a name, or rows at the end with a cell or two: no plain table.
+# Columns without a name, or a last row with one cell or none: no plain table.
 is_odd_sheet <- function(data) {
-  if (anyNA(names(data)) || any(!nzchar(names(data))) || anyDuplicated(names(data))) return(TRUE)
+  anyNA(names(data)) || any(!nzchar(names(data))) || anyDuplicated(names(data)) || is_odd_end(data)
+}
+
+is_odd_end <- function(data) {
   if (nrow(data) < 2) return(FALSE)
   last <- vapply(utils::tail(data, 1), is.na, TRUE)
   ncol(data) > 2 && sum(!last) <= 1

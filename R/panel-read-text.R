@@ -16,7 +16,7 @@ read_delimited <- function(file, options) {
   })
   if (nrow(data) == 0) check_even(file, options)
   named <- headings_of(names(data), file, encoding)
-  if (named$odd) check_layout(file, options, encoding)
+  if (named$odd || is_odd_end(data)) check_layout(file, options, encoding)
   names(data) <- named$names
   data <- without_empty(data)
   if (is.null(options$decimal)) points_as_text(data, file, options, encoding) else data
@@ -67,6 +67,10 @@ check_is_text <- function(start, file) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }
   if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.", "Save it as CSV or .xlsx.")
+  if (!any(start > as.raw(0x20))) stop_not_a_table(file, "It is empty but for spaces and line ends.")
+  if (grepl("^\\s*[[{]\\s*[[{\"]", rawToChar(utils::head(start, 200)), useBytes = TRUE)) {
+    stop_not_a_table(file, "It is JSON.", "Save its table as CSV, or make it a data frame first.")
+  }
 }
 
 read_with_delimiter <- function(file, options, encoding, ...) {
@@ -217,8 +221,13 @@ without_empty <- function(data) {
   data[!gone]
 }
 
-# The first line that has not as many cells as the headings.
+# The quote that is never closed, or the first line that has not as many cells as the headings.
 check_even <- function(file, options) {
+  odd <- nchar(gsub("[^\"]", "", readLines(file, warn = FALSE, skipNul = TRUE), useBytes = TRUE)) %% 2 == 1
+  if (sum(odd) %% 2 == 1) {
+    stop_not_a_table(file, sprintf("A quote is opened and not closed: line %s has an odd number of them.",
+                                   count_words(which(odd)[1])), "Close it, or take it out.")
+  }
   separator <- if (is.null(options$delimiter)) "," else options$delimiter
   fields <- tryCatch(suppressWarnings(utils::count.fields(file, separator, quote = "\"", comment.char = "")),
                      error = function(cnd) NULL)

@@ -9,14 +9,14 @@ panel_to_wide <- function(data, variables = NULL) {
   check_texts(variables, "variables", "Name columns in quotes.")
   if (!is.null(variables)) check_columns(variables, data)
   moving <- variables
-  if (is.null(variables)) moving <- others[!vapply(data[others], fixed_within, logical(1), index)]
+  if (is.null(variables)) moving <- others[!vapply(data[others], same_within, logical(1), index$codes)]
   labels <- format_period(index$periods)
   N <- length(index$entities)
   first <- match(seq_len(N), index$codes)
   order <- order(first)
   at <- (match(index$clock, index$ticks) - 1) * N + index$codes
   rest <- setdiff(others, moving)
-  varies <- rest[!vapply(data[rest], fixed_within, logical(1), index)]
+  varies <- rest[!vapply(data[rest], same_within, logical(1), index$codes)]
   if (length(varies) > 0) {
     tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
                   class = "wavetax_message_left_out")
@@ -36,10 +36,3 @@ panel_to_wide <- function(data, variables = NULL) {
 }
 
 format_period <- function(x) label_text(x)
-
-# Whether a column never differs (nor goes missing) within an entity.
-fixed_within <- function(x, index) {
-  first <- match(seq_along(index$entities), index$codes)
-  reference <- x[first][index$codes]
-  all((is.na(x) & is.na(reference)) | (!is.na(x) & !is.na(reference) & x == reference))
-}

@@ -153,6 +153,8 @@ test_that("check offers the command that repairs, repair and join do what R does
   expect_identical(jsonlite::read_json(file.path(folder, "log.json"))$repairs$repeated, "first")
   truth <- utils::read.csv(untidy("truth.csv"))
   expect_equal(utils::read.csv(mended), truth)
+  whole <- wavetax("balance", mended, keys, "--how", "entities", "-o", "-")
+  expect_identical(nrow(utils::read.csv(text = whole$out)), nrow(truth))
   joined <- wavetax("join", mended, untidy("lines.csv"), keys, "--by", "line=name", "--match", "tidy", "-o", "-")
   expect_identical(sum(!is.na(utils::read.csv(text = joined$out)$opened)), 25L)
   long <- wavetax("reshape", "-", "--to", "long", keys, "-o", "-",

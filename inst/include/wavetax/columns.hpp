@@ -93,12 +93,10 @@ inline std::vector<std::size_t> far_rows(const Numbers& ratios, double least, bo
   for (const double ratio : ratios)
     if (up ? ratio > 1.0 : ratio < 1.0) side.push_back(beyond(ratio));
   const std::size_t n = side.size();
-  const auto order = [&](std::size_t from_top) {
-    const auto place = side.begin() + static_cast<std::ptrdiff_t>(n - from_top - 1);
-    std::nth_element(side.begin(), place, side.end());
-    return std::log(*place);
-  };
-  const double middle = order(n / 2), tail = order(n / 20);
+  const auto at = [&](std::size_t from_top) { return side.begin() + static_cast<std::ptrdiff_t>(n - from_top - 1); };
+  std::nth_element(side.begin(), at(n / 2), side.end());
+  std::nth_element(at(n / 2), at(n / 20), side.end());
+  const double middle = std::log(*at(n / 2)), tail = std::log(*at(n / 20));
   const double scale = (tail - middle) / std::log(10.0);
   const double limit = std::max(least, std::exp(tail + scale * (std::log(static_cast<double>(n) / 20.0) + 5.0)));
   for (std::size_t i = 0; i < ratios.size(); ++i)
