@@ -12,15 +12,13 @@ problem_keys <- function(data, entity, period, periods, date_format = NULL) {
     integer(nrow(data))
   }
   header <- header >= max(2, sum(text) / 2)
-  total <- rep(FALSE, nrow(data))
-  if (is.character(data[[entity]])) {
-    values <- unique(data[[entity]])
-    named <- grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", values, ignore.case = TRUE, perl = TRUE)
-    total <- data[[entity]] %in% values[named]
-  }
   who <- plain_column(data[[entity]])
   if (is.double(who) && !is.object(who)) who[is.infinite(who)] <- NA
   ranked <- rank_key(who)
+  total <- if (is.character(who)) {
+    grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", ranked$values, ignore.case = TRUE, perl = TRUE)
+  }
+  total <- if (any(total)) ranked$codes %in% which(total) else logical(nrow(data))
   time <- tolerant_clock(plain_column(data[[period]]), periods, header | blank, date_format)
   stray <- blank | header | total
   stray <- which(stray)

@@ -87,7 +87,7 @@ name_words <- function(name) {
 # A name without case, accents, spaces and marks, the same in every locale.
 bare_name <- function(x) {
   x <- enc2utf8(x)
-  odd <- which(grepl("[^ -~]", x, useBytes = TRUE))
+  odd <- which(grepl("[^ -~]", x, perl = TRUE, useBytes = TRUE))
   x[odd] <- vapply(x[odd], plain_letters, "", USE.NAMES = FALSE)
   gsub("[ -/:-@\\[-`{-~]+", "", tolower(x), perl = TRUE)
 }
