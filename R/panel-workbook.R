@@ -59,7 +59,9 @@ sheet_facts <- function(file, sheet, must = FALSE) {
   rest <- ""
   facts <- none
   repeat {
-    bytes <- readBin(connection, "raw", 8e6)
+    bytes <- tryCatch(readBin(connection, "raw", 8e6), error = function(cnd) {
+      stop_not_a_table(file, "It is damaged.", "Open it, save it anew, and check that it was copied whole.")
+    })
     if (length(bytes) == 0) break
     text <- paste0(rest, tryCatch(rawToChar(bytes), error = function(cnd) ""))
     size <- nchar(text, "bytes")

@@ -93,7 +93,7 @@ collect_fits <- function(quos) {
   fits
 }
 
-is_fit_or_record <- function(x) inherits(x, "panel_fit") || inherits(x, "fit_record")
+is_fit_or_record <- function(x) inherits(x, c("panel_fit", "fit_record")) && is.list(x) && is_one_text(x$method)
 
 # All terms in order of appearance, the constant (and the drift of first differences) last.
 table_terms <- function(seen, wanted) {

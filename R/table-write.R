@@ -29,7 +29,7 @@ write_table <- function(table, file) {
 check_table_file <- function(file) check_ending(file, c("csv", "md", "html"), "The table")
 
 check_is_spec_table <- function(table) {
-  if (inherits(table, "spec_table")) return(invisible())
+  if (inherits(table, "spec_table") && is.list(table) && length(table) > 0) return(invisible())
   stop_wavetax("format", sprintf("`table` is %s, not a `spec_table`.", value_words(table)),
                todo = "Make one of your fits: `write_table(spec_table(fit), file)`.")
 }
