@@ -89,6 +89,42 @@ cpp_further_rank <- function(codes, counts, budget, reduced) {
     .Call(`_wavetax_cpp_further_rank`, codes, counts, budget, reduced)
 }
 
+cpp_cluster_scores <- function(view, clusters, factor, lengths, skip, threads) {
+    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, lengths, skip, threads)
+}
+
+cpp_cluster_products <- function(view, clusters, factor, skip, threads) {
+    .Call(`_wavetax_cpp_cluster_products`, view, clusters, factor, skip, threads)
+}
+
+cpp_column_products <- function(scores, threads) {
+    .Call(`_wavetax_cpp_column_products`, scores, threads)
+}
+
+cpp_cluster_grams <- function(view, clusters, factor, threads) {
+    .Call(`_wavetax_cpp_cluster_grams`, view, clusters, factor, threads)
+}
+
+cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, threads) {
+    .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, threads)
+}
+
+cpp_coordinates <- function(view, factor, threads) {
+    .Call(`_wavetax_cpp_coordinates`, view, factor, threads)
+}
+
+cpp_adjusted_scores <- function(z, e, clusters, pick, adjustment, moments, threads) {
+    .Call(`_wavetax_cpp_adjusted_scores`, z, e, clusters, pick, adjustment, moments, threads)
+}
+
+cpp_bridges <- function(first, second, n) {
+    .Call(`_wavetax_cpp_bridges`, first, second, n)
+}
+
+cpp_lagged_products <- function(scores, groups, clock, order, lags, threads) {
+    .Call(`_wavetax_cpp_lagged_products`, scores, groups, clock, order, lags, threads)
+}
+
 cpp_rank_by_table <- function(x, limit) {
     .Call(`_wavetax_cpp_rank_by_table`, x, limit)
 }
@@ -175,18 +211,6 @@ cpp_combined_levels <- function(levels, combination, centre, ones, threads) {
 
 cpp_weighted_level_sums <- function(levels, weights, threads) {
     .Call(`_wavetax_cpp_weighted_level_sums`, levels, weights, threads)
-}
-
-cpp_cluster_scores <- function(view, clusters, factor, threads) {
-    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, threads)
-}
-
-cpp_cluster_products <- function(view, clusters, factor, threads) {
-    .Call(`_wavetax_cpp_cluster_products`, view, clusters, factor, threads)
-}
-
-cpp_column_products <- function(scores, threads) {
-    .Call(`_wavetax_cpp_column_products`, scores, threads)
 }
 
 cpp_coordinate_gram <- function(means, pick, centre, factor, scale) {

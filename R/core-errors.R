@@ -1,4 +1,175 @@
-# Covariances of the coefficients, from what was summed up in orthonormal coordinates.
+# Covariances of the coefficients, from what was summed up in orthonormal coordinates. The rows of a regression as
+# covariances walk over them are a list, `walk`:
+#   view     core_view(), whose combination is the residual
+#   upper    the factor of its first columns: u = upper^-T x are their orthonormal coordinates
+#   skip     how many of the first coordinates the effects hold: 1 for a constant set aside
+#   n        its rows
+
+core_walk <- function(rows, transform, solution, skip = 0L) {
+  list(view = core_view(rows, transform, solution), upper = solution$frame$upper, skip = as.integer(skip), n = rows$n)
+}
+
+# Sum of w u e over the rows of each cluster: a row a coordinate, a column a cluster. With `lengths` the
+# sum of w |u|^2 is the last row.
+core_cluster_scores <- function(walk, clusters, lengths = FALSE, threads = core_threads(walk$n)) {
+  cpp_cluster_scores(walk$view, clusters, walk$upper, lengths, walk$skip, threads)
+}
+
+# list(products, the sum over clusters of s s', s their scores: the meat of their covariance; longest, the
+# largest sum of w |u|^2 of a cluster). Scores that nobody else wants are not kept.
+core_cluster_products <- function(walk, clusters, threads = core_threads(walk$n)) {
+  cpp_cluster_products(walk$view, clusters, walk$upper, walk$skip, threads)
+}
+
+core_score_products <- function(scores) cpp_column_products(scores, core_threads(ncol(scores)))
+
+# By cluster b'N_g b for each column b of `contrasts`, N_g = sum of w u u': a row a contrast.
+core_cluster_gammas <- function(walk, clusters, contrasts, threads = core_threads(walk$n)) {
+  grams <- cpp_cluster_grams(walk$view, clusters, walk$upper, threads)
+  p <- nrow(walk$upper)
+  upper <- which(upper.tri(diag(p), diag = TRUE), arr.ind = TRUE)
+  twice <- ifelse(upper[, 1] == upper[, 2], 1, 2)
+  weights <- apply(contrasts, 2, function(b) twice * b[upper[, 1]] * b[upper[, 2]])
+  crossprod(matrix(weights, nrow(upper)), grams)
+}
+
+# The meat of robust errors, from squared residuals over (1 - h)^power: list(products, fitted, the count of
+# rows with h = 1). `leverage` is that of the effects: NULL, a number a row, or list(groups, weight).
+core_robust_products <- function(walk, leverage, power, mean_leverage = 1, threads = core_threads(walk$n)) {
+  cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, threads)
+}
+
+# The rows in orthonormal coordinates, times the root of their weight, and residuals likewise: list(z, e).
+core_coordinate_rows <- function(walk, threads = core_threads(walk$n)) {
+  both <- cpp_coordinates(walk$view, walk$upper, threads)
+  last <- ncol(both)
+  list(z = both[, -last, drop = FALSE], e = both[, last])
+}
+
+# Bartlett's sum of products of scores (n x p) of one group, by the clock.
+core_lagged_products <- function(scores, groups, clock, lags, threads = core_threads(nrow(scores))) {
+  clock <- as.integer(clock - min(clock))
+  sorted <- groups$sorted && !is.unsorted(groups$codes * (max(clock) + 1) + clock)
+  order <- if (sorted) seq_len(nrow(scores)) else order(groups$codes, clock, method = "radix")
+  cpp_lagged_products(scores, groups, clock, order, as.integer(lags), threads)
+}
+
+# The same of sums by period, a column a tick of the clock.
+core_lagged_periods <- function(sums, ticks, lags) {
+  total <- tcrossprod(sums)
+  for (lag in seq_len(lags)) {
+    before <- match(ticks - lag, ticks)
+    both <- !is.na(before)
+    product <- sums[, both, drop = FALSE] %*% t(sums[, before[both], drop = FALSE])
+    total <- total + (1 - lag / (lags + 1)) * (product + t(product))
+  }
+  total
+}
+
+# Lags that grow slowly with the length of a series (Newey & West 1994).
+core_default_lags <- function(periods) max(1, floor(4 * (periods / 100)^(2 / 9)))
+
+# Of contrasts that are columns of `pick` in the basis z of the regression: see AdjustedScores.
+core_adjusted_scores <- function(basis, clusters, adjustment, moments = FALSE, threads = core_threads(length(basis$e))) {
+  cpp_adjusted_scores(basis$z, basis$e, clusters, basis$pick, match(adjustment, core_adjustments) - 1L, moments,
+                      threads)
+}
+
+core_adjustments <- c("none", "root", "inverse")
+
+# The degrees of freedom of a contrast whose coordinates are u: (tr B)^2 / tr(B^2) (Satterthwaite).
+core_satterthwaite <- function(forms, u) {
+  p <- nrow(forms$own)
+  both <- as.vector(tcrossprod(u))
+  of_square <- drop(crossprod(both, matrix(forms$moments, p * p) %*% both))
+  sum(forms$own * both)^2 / of_square
+}
+
+# Those of several restrictions at once, rows of `contrasts` in orthonormal coordinates: eta of an approximate
+# Hotelling's T-squared (Tipton & Pustejovsky 2015).
+core_hotelling <- function(forms, contrasts) {
+  q <- nrow(contrasts)
+  p <- ncol(contrasts)
+  scaled <- backsolve(chol(tcrossprod(contrasts)), contrasts, transpose = TRUE)
+  of_pairs <- scaled %x% scaled
+  w <- array(of_pairs %*% matrix(forms$moments, p * p) %*% t(of_pairs), c(q, q, q, q))
+  total <- 0
+  for (s in seq_len(q)) for (t in seq_len(q)) total <- total + w[s, s, t, t] + w[s, t, t, s]
+  q * (q + 1) / total
+}
+
+# A meat without its negative eigenvalues: list(meat, removed, how many there were).
+core_without_negative <- function(meat) {
+  parts <- eigen((meat + t(meat)) / 2, symmetric = TRUE)
+  negative <- parts$values < -1e-12 * max(abs(parts$values))
+  list(meat = parts$vectors %*% (pmax(parts$values, 0) * t(parts$vectors)), removed = sum(negative))
+}
+
+# Rows whose leverage is 1 under effects of these sets whatever the regressors: those of groups of one, and
+# under two sets the bridges of their graph. NULL for none.
+core_fitted_rows <- function(sets, n) {
+  sets <- Filter(function(set) set$intercept, sets)
+  alone <- lapply(sets, function(set) if (any(set$groups$sizes == 1L)) which(set$groups$sizes[set$groups$codes] == 1L))
+  pairs <- if (length(sets) > 1) utils::combn(length(sets), 2, simplify = FALSE)
+  across <- lapply(pairs, function(two) cpp_bridges(sets[[two[1]]]$groups, sets[[two[2]]]$groups, n))
+  rows <- unique(unlist(c(alone, across)))
+  if (length(rows) > 0) sort(as.integer(rows))
+}
+
+# The leverages of effects, where a system of them is too large to be solved directly, from `draws` random signs:
+# the mean square of what the effects explain of them, over that and what they leave.
+core_estimated_leverage <- function(system, n, draws) {
+  weights <- if (is.null(system$weights)) rep(1, n) else sqrt(system$weights)
+  explained <- left <- numeric(n)
+  for (first in seq(1, draws, by = 8)) {
+    signs <- lapply(seq_len(min(8, draws - first + 1)), function(d) sample(c(-1, 1), n, TRUE))
+    rows <- core_rows(signs[[1]], lapply(signs, function(v) v / weights), weights = system$weights)
+    swept <- core_sweep(rows, system)
+    view <- list(columns = rows$columns, weights = NULL, n = n, layers = swept$layers, pick = seq_along(rows$columns),
+                 shift = NULL, centre = NULL, combination = NULL, offsets = list())
+    rest <- cpp_swept(view, core_threads(n))[, seq_along(signs), drop = FALSE] * weights
+    left <- left + rowSums(rest^2)
+    explained <- explained + rowSums((do.call(cbind, signs) - rest)^2)
+  }
+  explained / (explained + left)
+}
+
+# The rows of a root of V^-1 for random effects of two sets, as a walk: quasi-demeaned by the larger set, then
+# times (I + BB')^(-1/2) with B the so transformed dummies of the smaller times sigma_2 / sigma_e, which is
+# I - B P diag((1 - (1 + lambda)^(-1/2)) / lambda) P'B' where B'B = P diag(lambda) P'.
+core_two_way_walk <- function(rows, sets, sigma2_e, sigma2, solution) {
+  larger <- which.max(vapply(sets, function(groups) groups$count, 0))
+  by <- sets[[larger]]
+  across <- sets[[3L - larger]]
+  theta <- core_theta(as.double(by$sizes), sigma2_e, sigma2[[larger]])
+  ratio <- sqrt(sigma2[[3L - larger]] / sigma2_e)
+  means <- function(v) cpp_group_sums(v, by$codes, by$count) / pmax(by$sizes, 1L)
+  demean <- function(v) v - (theta * means(v))[by$codes]
+  sums <- function(v) cpp_group_sums(v, across$codes, across$count)
+  root <- demean
+  if (ratio > 0) {
+    gram <- vapply(seq_len(across$count), function(level) {
+      ratio^2 * sums(demean(demean(as.double(across$codes == level))))
+    }, numeric(across$count))
+    parts <- eigen((gram + t(gram)) / 2, symmetric = TRUE)
+    lambda <- pmax(parts$values, 0)
+    share <- ifelse(lambda > 1e-8, (1 - 1 / sqrt(1 + lambda)) / lambda, 0.5)
+    inner <- parts$vectors %*% (share * t(parts$vectors))
+    root <- function(v) {
+      v <- demean(v)
+      v - ratio * demean(drop(inner %*% (ratio * sums(demean(v))))[across$codes])
+    }
+  }
+  kept <- c(which(solution$status == 0L), rows$k + 1L)
+  columns <- lapply(kept, function(j) root(rows$columns[[j]] - solution$centre[j]))
+  if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)
+  slopes <- c(if (solution$constant) 0, -solution$slopes[solution$status == 0L], 1)
+  list(
+    view = list(columns = columns, weights = NULL, n = rows$n, layers = list(), pick = seq_along(columns), shift = NULL,
+                centre = numeric(length(columns)), combination = slopes, offsets = list()),
+    upper = solution$frame$upper, skip = 0L, n = rows$n
+  )
+}
 
 # R^-1 M R^-T, for M a covariance in orthonormal coordinates; a number stands for that times the
 # identity.

@@ -50,25 +50,6 @@ core_residuals <- function(rows, transform, solution, threads = core_threads(row
   cpp_combination(core_unswept_view(rows, transform, solution), threads)
 }
 
-# Sum of w u e over the rows of each cluster, u the row in the orthonormal coordinates of the
-# regression: a matrix with a row a coordinate and a column a cluster.
-core_cluster_scores <- function(rows, transform, solution, clusters, threads = core_threads(rows$n)) {
-  cpp_cluster_scores(core_score_view(rows, transform, solution), clusters, solution$frame$upper, threads)
-}
-
-core_score_view <- function(rows, transform, solution) {
-  if (isTRUE(transform$weighed)) return(core_unswept_view(rows, transform, solution))
-  core_view(rows, transform, solution)
-}
-
-# The sum of s s' over clusters, s their scores: the meat of their covariance, in the same coordinates.
-# Scores that nobody else wants are not kept.
-core_cluster_products <- function(rows, transform, solution, clusters, threads = core_threads(rows$n)) {
-  cpp_cluster_products(core_score_view(rows, transform, solution), clusters, solution$frame$upper, threads)
-}
-
-core_score_products <- function(scores) cpp_column_products(scores, core_threads(ncol(scores)))
-
 # By group, sum over columns of combination (level - centre); `ones` is the place of the levels of the
 # column of ones, 0 for none.
 core_combined_levels <- function(levels, combination, centre, ones = 0L) {

@@ -39,7 +39,7 @@ new_panel_fit <- function(request, design, solution, transform = NULL, effects =
   ), class = c(paste0("panel_fit_", request$method), "panel_fit"))
   fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2)
   fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
-  fit <- with_errors(fit, default_errors(fit, errors))
+  fit <- under_errors(fit, default_errors(fit, errors))
   if (request$keep == "nothing") slim(fit) else fit
 }
 

@@ -15,10 +15,10 @@ fit_source <- function(request) {
   check_row_functions(asked)
   sets <- if (!is.null(request$effects)) source_sets(request$effects)
   spec <- source_errors(request$errors, sets)
-  wanted <- unique(c(unlist(lapply(asked, all.vars)), effect_columns(sets), spec$by))
+  wanted <- unique(c(unlist(lapply(asked, all.vars)), effect_columns(sets), unlist(spec$by)))
   reader <- list(
     from = request$data, columns = wanted, formula = request$formula, weights = request$weights, rows = request$rows,
-    sets = sets, by = spec$by
+    sets = sets, by = unlist(spec$by)
   )
   total <- accumulate_pieces(reader)
   swept <- if (is.null(sets)) {
@@ -59,7 +59,7 @@ source_errors <- function(errors, sets) {
     return(se_clustered(stats::reformulate(sprintf("`%s`", sets[[1]]$columns))))
   }
   check_error_spec(errors)
-  if (identical(errors$by, "entity") && !errors$named) errors$by <- sets[[1]]$columns
+  if (identical(errors$by, list("entity")) && !errors$named) errors$by <- list(sets[[1]]$columns)
   if (!is.null(errors$by)) errors$named <- TRUE
   errors
 }

@@ -1,18 +1,36 @@
 # One more walk over the rows of a fit, for what its errors sum up: the one place that knows whether
-# they are in memory or come in pieces.
+# they are in memory or come in pieces, and what a row of the regression is.
 
-# Of the clusters that a column makes: list(products, the sum over clusters of s s', s their scores in
-# the regression's orthonormal coordinates; count; nested, for each set of effects whether its groups lie
-# in one cluster each).
-cluster_sums <- function(fit, name) {
-  if (!is.null(fit$design$pieces)) return(sums_in_pieces(fit, name))
-  check_keeps_rows(fit, "clusters")
-  clusters <- cluster_groups(fit, name)
-  check_clusters(clusters, name)
-  list(
-    products = core_cluster_products(design_rows(fit$design), fit$transform, fit$regression, clusters),
-    count = clusters$count, nested = vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
-  )
+# The rows as covariances walk over them, see core_walk().
+error_walk <- function(fit) {
+  check_keeps_rows(fit, "these errors")
+  rows <- design_rows(fit$design)
+  if (isTRUE(fit$transform$weighed)) {
+    return(core_two_way_walk(rows, lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2,
+                             fit$regression))
+  }
+  core_walk(rows, fit$transform, fit$regression, skip = has_swept_effects(fit))
+}
+
+has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(fit$effects) > 0
+
+# What small-sample factors count: rows that tell something of the noise, those with h < 1. list(n, fitted: the
+# other rows, by number, or NULL).
+live_rows <- function(fit) {
+  if (!has_swept_effects(fit)) return(list(n = fit$n, fitted = NULL))
+  if (!is.null(fit$design$pieces)) {
+    return(list(n = fit$n - sum(vapply(fit$effects, function(set) sum(set$groups$sizes == 1), 0)), fitted = NULL))
+  }
+  fitted <- core_fitted_rows(fit$effects, fit$n)
+  list(n = fit$n - length(fitted), fitted = fitted)
+}
+
+# Groups of the live rows alone.
+live_groups <- function(groups, live) {
+  if (is.null(live$fitted)) return(groups)
+  codes <- groups$codes[-live$fitted]
+  inner <- rank_integers(codes)
+  core_groups(inner$codes, length(inner$values), groups$labels[inner$values])
 }
 
 cluster_groups <- function(fit, name) {
@@ -41,43 +59,76 @@ check_cluster_count <- function(count, name, labels) {
   )
 }
 
-# The same from a second reading of the source.
-sums_in_pieces <- function(fit, name) {
+# Sums of scores by the values of a column, from a second reading of the source: list(scores, labels, count,
+# longest, nested).
+scores_in_pieces <- function(fit, name) {
   reader <- fit$design$pieces
   reader$by <- name
   reader$columns <- union(reader$columns, name)
   start <- list(
-    clusters = NULL, scores = matrix(0, length(kept_terms(fit)), 0), rows = 0,
+    clusters = NULL, scores = matrix(0, length(kept_terms(fit)) + 1L, 0), rows = 0, live = logical(),
     cluster_of = lapply(fit$effects, function(set) rep(NA_integer_, set$groups$count)),
     nested = rep(TRUE, length(fit$effects))
   )
   total <- fold_pieces(reader, start, function(total, design) add_piece_scores(total, design, fit, name))
-  if (total$rows != fit$n) stop_other_rows(fit$n, total$rows)
-  count <- length(total$clusters)
-  check_cluster_count(count, name, total$clusters)
-  list(products = core_score_products(total$scores), count = count, nested = total$nested)
+  check_same_rows_again(fit, total$rows)
+  last <- nrow(total$scores)
+  list(scores = total$scores[-last, , drop = FALSE], labels = total$clusters, count = sum(total$live),
+       longest = max(total$scores[last, ]), nested = total$nested)
+}
+
+check_same_rows_again <- function(fit, rows) if (rows != fit$n) stop_other_rows(fit$n, rows)
+
+# A piece's rows with the effects of the fit: list(walk, codes by set).
+piece_walk <- function(fit, design) {
+  transform <- fit$transform
+  codes <- lapply(seq_along(fit$effects), function(s) {
+    set <- fit$effects[[s]]
+    code_values(set$groups$labels, used_column(design, set$columns))$codes
+  })
+  for (s in seq_along(codes)) {
+    transform$layers[[s]]$groups <- core_groups(codes[[s]], fit$effects[[s]]$groups$count)
+  }
+  list(walk = core_walk(design_rows(design), transform, fit$regression, skip = has_swept_effects(fit)), codes = codes)
 }
 
 add_piece_scores <- function(total, design, fit, name) {
-  column <- used_column(design, name)
-  coded <- code_values(total$clusters, column)
+  coded <- code_values(total$clusters, used_column(design, name))
   total$clusters <- coded$known
   clusters <- coded$codes
-  transform <- fit$transform
-  for (s in seq_along(fit$effects)) {
-    set <- fit$effects[[s]]
-    codes <- code_values(set$groups$labels, used_column(design, set$columns))$codes
-    transform$layers[[s]]$groups <- core_groups(codes, set$groups$count)
+  piece <- piece_walk(fit, design)
+  live <- rep(TRUE, length(clusters))
+  for (s in seq_along(piece$codes)) {
+    codes <- piece$codes[[s]]
+    if (has_swept_effects(fit)) live <- live & fit$effects[[s]]$groups$sizes[codes] > 1
     before <- total$cluster_of[[s]][codes]
     total$cluster_of[[s]][codes] <- clusters
     changed <- any(before != clusters, na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters)
     if (changed) total$nested[s] <- FALSE
   }
-  rows <- design_rows(design)
-  scores <- core_cluster_scores(rows, transform, fit$regression, core_groups(clusters, length(total$clusters)))
+  total$live <- c(total$live, logical(length(total$clusters) - length(total$live)))
+  total$live[clusters[live]] <- TRUE
+  scores <- core_cluster_scores(piece$walk, core_groups(clusters, length(total$clusters)), lengths = TRUE)
   seen <- seq_len(ncol(total$scores))
   scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
   total$scores <- scores
   total$rows <- total$rows + length(design$y)
+  total
+}
+
+# The meat of robust errors from a second reading; leverages of one set of effects are known by group.
+robust_in_pieces <- function(fit, power, mean_leverage) {
+  start <- list(products = 0, fitted = 0, rows = 0)
+  weight <- if (length(fit$effects) == 1) fit$effects[[1]]$groups$weight
+  total <- fold_pieces(fit$design$pieces, start, function(total, design) {
+    piece <- piece_walk(fit, design)
+    leverage <- if (!is.null(weight) && power != 0) {
+      list(groups = core_groups(piece$codes[[1]], fit$effects[[1]]$groups$count), weight = weight)
+    }
+    one <- core_robust_products(piece$walk, leverage, power, mean_leverage)
+    list(products = total$products + one$products, fitted = total$fitted + one$fitted,
+         rows = total$rows + length(design$y))
+  })
+  check_same_rows_again(fit, total$rows)
   total
 }

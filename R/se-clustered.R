@@ -3,103 +3,289 @@
 #' Question answered: *how sure am I if disturbances of one cluster may be related
 #' and uneven in any way, and those of different clusters are unrelated?*
 #'
-#' \deqn{V = c A \left(\sum_g s_g s_g'\right) A, \quad s_g = X_g'e_g, \quad A =
-#' (X'X)^{-1}}{V = c A (sum_g s_g s_g') A, s_g = X_g'e_g, A = (X'X)^-1}
-#' on the transformed regression. `"CR0"` has c = 1; `"CR1"`
-#' \deqn{c = \frac{G}{G - 1} \frac{n - 1}{n - k^*}}{c = G/(G - 1) (n - 1)/(n - k*)}
-#' with G clusters and k* the rank of the slopes, the constant and those effects that
-#' are not nested in the clusters: with entity effects clustered by entity or by
-#' anything coarser k* is the slopes + 1, otherwise the slopes + N. t statistics are
-#' referred to G - 1 degrees of freedom. Under 30 clusters a note says that they are
-#' few.
+#' \deqn{V = A \left(\sum_g s_g s_g'\right) A, \quad s_g = X_g' A_g e_g, \quad A =
+#' (X'X)^{-1}}{V = A (sum_g s_g s_g') A, s_g = X_g'A_g e_g, A = (X'X)^-1}
+#' on the transformed regression (for random effects the rows of a root of the inverse covariance):
 #'
-#' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula `~ coast`.
-#' @param type `"CR1"` or `"CR0"`.
-#' @param df `"clusters"`: G - 1.
-#' @return A specification for `errors =` and [with_errors()].
+#' * `"CR0"`: \eqn{A_g} is the identity. `"CR1"`: that times
+#'   \deqn{\frac{G}{G - 1} \frac{n - 1}{n - k^*}}{G/(G - 1) (n - 1)/(n - k*)}
+#'   with G clusters and k* the rank of the slopes, the constant and those effects that are not nested in the
+#'   clusters: with entity effects clustered by entity, or by anything coarser, the slopes + 1, otherwise the
+#'   slopes + N. Rows that the effects fit whatever their outcome (an entity seen once) are not counted.
+#' * `"CR2"`, `"CR3"`: \eqn{A_g} is the symmetric root, or the inverse, of the cluster's block of the matrix that
+#'   makes residuals of disturbances, regressors and effects together. CR2 is unbiased where disturbances have
+#'   one variance and are unrelated; CR3 is the sum of squared changes of the coefficients when each cluster in turn
+#'   is left out. Neither is scaled further.
+#'
+#' t statistics are referred to G - 1 degrees of freedom, or with `df = "satterthwaite"` to those that match the first
+#' two moments of the variance estimate, for each contrast its own: fewer where a coefficient rests on few clusters.
+#' With under some 50 clusters `type = "CR2", df = "satterthwaite"` is what to use; joint tests then use an
+#' approximate Hotelling's T-squared.
+#'
+#' Several dimensions: with \eqn{V_S}{V_S} clustered by the intersections of the dimensions in S,
+#' \eqn{V = \sum_S (-1)^{|S| + 1} V_S}{V = sum over S of (-1)^(|S| + 1) V_S}, degrees of freedom the smallest G - 1.
+#' Negative eigenvalues, which subtraction can leave, are removed in coordinates in which the regressors are orthonormal,
+#' and counted in a note; `combine = "sum"` subtracts nothing, which is wide and safe.
+#'
+#' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula. `~ coast + season` are two
+#'   dimensions, `~ coast:season` one of combinations.
+#' @param type `"CR1"`, `"CR0"`, `"CR2"` or `"CR3"`.
+#' @param df `"clusters"`: G - 1; `"satterthwaite"`: by contrast, for one dimension.
+#' @param combine Of several dimensions: `"subtract"` or `"sum"`.
+#' @return A specification for `errors =` and [with_errors()]. The fit's `errors` then hold the count of clusters, their
+#'   sizes and, by coefficient, the effective number of clusters
+#'   \eqn{G / (1 + \mathrm{mean}((\gamma_g/\bar\gamma - 1)^2))}{G/(1 + mean((gamma_g/mean(gamma) - 1)^2))},
+#'   \eqn{\gamma_g} the cluster's share of the variation that tells the coefficient.
 #' @section Errors:
 #' `wavetax_error_clusters` when a cluster is missing for a row in use, or there is
-#' one cluster only; `wavetax_error_errors` for an unknown type;
-#' `wavetax_error_unknown_column`.
-#' @references Liang, K.-Y. and Zeger, S. L. (1986), *Biometrika* 73; Arellano, M.
-#'   (1987), *Oxford Bulletin of Economics and Statistics* 49.
+#' one cluster only; `wavetax_error_errors` for an unknown type, or one that cannot be computed of these clusters and
+#' effects, with what to use; `wavetax_error_unknown_column`; `wavetax_error_slim` of a fit without its rows.
+#' @references Liang, K.-Y. and Zeger, S. L. (1986), *Biometrika* 73; Bell, R. M. and McCaffrey, D. F. (2002),
+#'   *Survey Methodology* 28; Cameron, A. C., Gelbach, J. B. and Miller, D. L. (2011), *Journal of Business & Economic
+#'   Statistics* 29; Carter, A. V., Schnepel, K. T. and Steigerwald, D. G. (2017), *Review of Economics and
+#'   Statistics* 99; Pustejovsky, J. E. and Tipton, E. (2018), *Journal of Business & Economic Statistics* 36.
+#' @seealso [standard_errors] for what is computed of which model.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
-#' fit_fixed(log(nights) ~ levy, panel, errors = se_clustered(~ coast))
+#' fit <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' with_errors(fit, se_clustered(~ coast, type = "CR2", df = "satterthwaite"))
+#' with_errors(fit, se_clustered(~ harbour + season))
 #' @export
-se_clustered <- function(by = "entity", type = "CR1", df = "clusters") {
-  check_cluster_options(type, df)
-  given <- cluster_name(rlang::enquo(by))
-  new_error_spec("clustered", by = given$name, named = given$named, type = type, df = df)
+se_clustered <- function(by = "entity", type = "CR1", df = "clusters", combine = "subtract") {
+  check_choice(type, c("CR0", "CR1", "CR2", "CR3"), "type", kind = "errors")
+  check_choice(df, c("clusters", "satterthwaite"), "df", kind = "errors")
+  check_choice(combine, c("subtract", "sum"), "combine", kind = "errors")
+  given <- cluster_names(rlang::enquo(by))
+  if (length(given$by) > 1 && df == "satterthwaite") {
+    stop_wavetax("errors", "Satterthwaite's degrees of freedom are those of one dimension of clusters.",
+                 todo = "Cluster by one column, or use `df = \"clusters\"`.")
+  }
+  new_error_spec("clustered", by = given$by, named = given$named, type = type, df = df, combine = combine)
 }
 
-# The column, bare, quoted or as a formula; a quoted word may be a role.
-cluster_name <- function(quo) {
+# The dimensions, each a vector of columns, given bare, quoted or as a formula; a quoted word may be a role.
+cluster_names <- function(quo) {
   expr <- rlang::quo_get_expr(quo)
   env <- rlang::quo_get_env(quo)
   if (is.symbol(expr)) {
     value <- if (nzchar(as.character(expr))) get0(as.character(expr), env, mode = "any")
-    if (!is_one_text(value) && !rlang::is_formula(value)) return(list(name = as.character(expr), named = TRUE))
+    if (!is_one_text(value) && !rlang::is_formula(value)) return(list(by = list(as.character(expr)), named = TRUE))
   } else {
     value <- tryCatch(rlang::eval_tidy(quo), error = function(cnd) NULL)
   }
-  if (is_one_text(value)) return(list(name = value, named = FALSE))
-  labels <- if (rlang::is_formula(value, lhs = FALSE)) {
-    right <- strip_brackets(rlang::f_rhs(value))
-    if (is.symbol(right)) as.character(right) else attr(stats::terms(value), "term.labels")
+  if (is_one_text(value)) return(list(by = list(value), named = FALSE))
+  by <- if (rlang::is_formula(value, lhs = FALSE)) cluster_terms(strip_brackets(rlang::f_rhs(value)))
+  if (length(by) == 0 || length(by) > 4) {
+    stop_wavetax(
+      "errors", sprintf("`by` is %s; it takes one to four columns.", value_words(value)),
+      todo = "Give columns, bare, quoted or as a formula: `se_clustered(~ region)`, `~ region + year`, `~ region:year`."
+    )
   }
-  check_one_clustering(labels, value)
-  list(name = labels, named = TRUE)
+  list(by = by, named = TRUE)
 }
 
-check_cluster_options <- function(type, df) {
-  check_choice(type, c("CR1", "CR0"), "type", kind = "errors")
-  check_choice(df, "clusters", "df", kind = "errors")
-}
-
-check_one_clustering <- function(by, value) {
-  if (length(by) == 1 && !grepl("[:(]", by)) return(invisible())
-  stop_wavetax(
-    "errors", sprintf("`by` %s; this version clusters by one column.",
-                      if (length(by) > 0) paste("names", list_words(by)) else paste("is", value_words(value))),
-    todo = "Give one column, bare, quoted or as a formula: `se_clustered(~ region)`."
+# a + b:c as list("a", c("b", "c")); NULL where it is anything else.
+cluster_terms <- function(expr) {
+  expr <- strip_brackets(expr)
+  if (is.symbol(expr)) return(list(as.character(expr)))
+  if (!is.call(expr) || length(expr) != 3) return(NULL)
+  parts <- lapply(as.list(expr[-1]), cluster_terms)
+  if (any(lengths(parts) == 0)) return(NULL)
+  switch(as.character(expr[[1]])[1],
+    "+" = unique(unlist(parts, recursive = FALSE)),
+    ":" = if (all(lengths(parts) == 1)) list(unique(unlist(parts)))
   )
 }
 
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
-  name <- cluster_column(fit, spec$by, spec$named)
-  sums <- cluster_sums(fit, name)
-  G <- sums$count
-  factor <- 1
-  if (spec$type == "CR1") factor <- G / (G - 1) * (fit$n - 1) / (fit$n - cluster_parameters(fit, sums$nested))
+  dimensions <- cluster_dimensions(fit, spec)
+  names <- vapply(dimensions, `[[`, "", "name")
+  if (!is.null(fit$design$pieces)) return(clustered_in_pieces(spec, fit, dimensions))
+  check_keeps_rows(fit, "clusters")
+  live <- live_rows(fit)
+  walk <- error_walk(fit)
+  subsets <- unlist(lapply(seq_along(dimensions), function(m) utils::combn(length(dimensions), m, simplify = FALSE)),
+                    recursive = FALSE)
+  parts <- lapply(subsets, function(subset) {
+    columns <- unique(unlist(lapply(dimensions[subset], `[[`, "columns")))
+    clustered_part(spec, fit, walk, cluster_groups(fit, columns), paste(columns, collapse = ":"), live)
+  })
+  single <- lengths(subsets) == 1
+  G <- vapply(parts[single], `[[`, 0, "count")
+  sign <- if (spec$combine == "sum") as.numeric(single) else (-1)^(lengths(subsets) + 1)
+  meat <- Reduce(`+`, Map(function(sign, part) sign * part$meat, sign, parts))
+  notes <- unlist(lapply(parts[single], `[[`, "notes"))
+  if (sum(single) > 1 && spec$combine == "subtract") {
+    mended <- core_without_negative(meat)
+    if (mended$removed > 0) {
+      meat <- mended$meat
+      notes <- c(notes, sprintf("%s of the covariance was negative and is set to 0; `combine = \"sum\"` is safe and wide.",
+                                count_of(mended$removed, "direction")))
+    }
+  }
+  one <- parts[[1]]
   new_errors(
-    spec, paste("clustered by", name), G - 1, meat = factor * sums$products, type = spec$type,
-    clusters = stats::setNames(G, name),
-    notes = if (G < 30) sprintf("%s are few: the errors may be too small.", count_of(G, "cluster"))
+    spec, paste("clustered by", list_words(names)), if (sum(single) == 1) one$df else min(G) - 1, meat = meat,
+    type = spec$type, clusters = stats::setNames(G, names), forms = if (sum(single) == 1) one$forms,
+    joint = "clusters", lost = Reduce(`|`, lapply(parts[single], `[[`, "lost")),
+    effective = stats::setNames(lapply(parts[single], `[[`, "effective"), names),
+    sizes = stats::setNames(lapply(parts[single], `[[`, "sizes"), names),
+    notes = c(notes, if (sum(single) == 1) few_clusters_words(fit, spec, one))
   )
 }
 
-cluster_column <- function(fit, by, named) {
-  index <- fit$design$index
-  if (named || !(by %in% c("entity", "period"))) return(by)
-  if (is.null(index) && by %in% names(fit$design$data)) return(by)
-  if (is.null(index)) {
-    stop_wavetax(
-      "clusters", sprintf("The data name no %s to cluster by.", by),
-      todo = "Name the column, `se_clustered(~ region)`, or estimate on a `panel_frame()`."
-    )
+# The meat of one dimension of clusters, or of one intersection.
+clustered_part <- function(spec, fit, walk, clusters, name, live) {
+  alive <- live_groups(clusters, live)
+  G <- alive$count
+  check_cluster_count(G, name, alive$labels)
+  nested <- nested_effects(fit, clusters, live)
+  corrected <- spec$type %in% c("CR2", "CR3")
+  basis <- NULL
+  if (corrected || spec$df == "satterthwaite") {
+    basis <- cluster_basis(fit, walk, nested)
+    if (is.null(basis)) return(without_basis(spec, fit, clusters, name, G))
   }
-  index[[by]]
+  plain <- core_cluster_products(walk, clusters)
+  factor <- 1
+  if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
+  out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
+              lost = logical(length(kept_terms(fit))), notes = nesting_words(fit, clusters, nested, name, spec, G, live))
+  root <- fit$regression$root
+  contrasts <- t(root / sqrt(rowSums(root^2)))
+  if (is.null(basis) && (1 / plain$longest < most_worth_counting || G < few_clusters)) {
+    basis <- if (!all(nested) && (G < few_clusters || plain$longest > 0.2)) cluster_basis(fit, walk, nested)
+    out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts), G)
+  }
+  if (is.null(basis) && plain$longest >= 1 - 1e-6) basis <- cluster_basis(fit, walk, nested)
+  if (is.null(basis)) return(out)
+  adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
+  with_forms <- spec$df == "satterthwaite" && ncol(basis$pick) <= most_joint
+  done <- core_adjusted_scores(basis, clusters, adjustment, with_forms)
+  if (is.null(out$effective)) out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts), G)
+  if (corrected) out$meat <- done$products
+  lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
+  out$notes <- c(out$notes, lost_words(fit, spec, lost, clusters$labels[done$lost_in], name))
+  if (corrected) out$lost <- lost
+  if (spec$df == "satterthwaite") {
+    if (with_forms) {
+      out$forms <- done[c("own", "moments")]
+      out$df <- apply(contrasts, 2, function(u) core_satterthwaite(out$forms, u))
+    } else {
+      out$df <- apply(contrasts, 2, function(u) {
+        one <- core_adjusted_scores(list(z = basis$z, e = basis$e, pick = basis$pick %*% u), clusters, adjustment, TRUE)
+        core_satterthwaite(one, 1)
+      })
+    }
+    out$df[lost] <- NA_real_
+  }
+  out
 }
 
-# k*: slopes, and the rank of the constant and those effects that are not nested in the
-# clusters; `nested` by set.
-cluster_parameters <- function(fit, nested) {
-  slopes <- length(slope_names(fit))
-  if (fit$df$effects == 0L) return(slopes + has_constant(fit))
-  if (all(nested)) return(slopes + 1L)
-  if (!any(nested)) return(slopes + fit$df$effects)
-  outside <- fit$effects[!nested]
-  slopes + core_levels_rank(lapply(outside, function(set) core_effect_set(set$groups, set$trends, set$intercept)))
+# Contrasts whose joint degrees of freedom are held: p^4 numbers.
+most_joint <- 24
+
+# Where the effects that cut across the clusters are too many for a basis: CR3 leaves each cluster out in turn.
+most_refits <- 500
+
+without_basis <- function(spec, fit, clusters, name, G) {
+  if (spec$type == "CR3" && spec$df == "clusters" && G <= most_refits) {
+    changes <- delete_one_changes(fit, clusters)
+    if (is.null(changes)) {
+      stop_wavetax("errors", sprintf("Without one of the clusters by `%s` not every coefficient can be estimated.", name),
+                   todo = "Use `type = \"CR1\"`, or leave the coefficient out.")
+    }
+    p <- nrow(changes) + 1L
+    meat <- matrix(0, p, p)
+    meat[-1, -1] <- tcrossprod(changes)
+    return(list(meat = meat, count = G, df = G - 1, sizes = range(clusters$sizes), lost = logical(p)))
+  }
+  stop_wavetax(
+    "errors", sprintf("%s cannot be computed: too many levels of effects have rows in several clusters by `%s`.",
+                      if (spec$df == "satterthwaite") "Satterthwaite's degrees of freedom" else spec$type, name),
+    todo = c(if (spec$df == "satterthwaite" || spec$type == "CR2") "`type = \"CR3\", df = \"clusters\"` leaves each cluster out in turn.",
+             "Or draw: `se_bootstrap()`; or cluster by what holds the effects whole.")
+  )
+}
+
+# G / (1 + mean((gamma_g / mean gamma - 1)^2)) by contrast, a row each of `gammas`.
+effective_clusters <- function(gammas, G) {
+  apply(gammas, 1, function(one) {
+    total <- sum(one)
+    if (total > 0) total^2 / sum(one^2) else NA_real_
+  })
+}
+
+few_clusters <- 50
+# From so many effective clusters on their number changes nothing.
+most_worth_counting <- 500
+
+# One line of advice, where few clusters or few effective ones tell a coefficient.
+few_clusters_words <- function(fit, spec, part) {
+  G <- part$count
+  effective <- part$effective
+  slopes <- !kept_terms(fit) %in% constant_term
+  thin <- if (!is.null(effective)) which(slopes & !is.na(effective) & effective < G / 2 & effective < most_worth_counting)
+  if (G >= few_clusters && length(thin) == 0) return(NULL)
+  worst <- if (length(thin) > 0) thin[which.min(effective[thin])]
+  found <- paste0(if (G < few_clusters) sprintf("%s are few", count_of(G, "cluster")),
+                  if (G < few_clusters && length(worst) > 0) ", and ",
+                  if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", kept_terms(fit)[worst],
+                                                 format_number(effective[worst], 2), count_words(G),
+                                                 if (G >= few_clusters) " clusters" else ""))
+  if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
+  paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
+}
+
+# A coefficient that only one cluster tells.
+lost_words <- function(fit, spec, lost, labels, name) {
+  gone <- kept_terms(fit)[lost]
+  if (length(gone) == 0) return(NULL)
+  sprintf("%s varies only within %s %s once the rest is taken out: no clustered error of it is honest%s",
+          list_some(gone, 4), name, list_some(label_text(labels), 3),
+          if (spec$type %in% c("CR2", "CR3")) "" else ", this one is far too small")
+}
+
+# How effects and clusters lie to each other, where it matters.
+nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
+  if (!has_swept_effects(fit) || all(nested)) return(NULL)
+  unlist(lapply(which(!nested), function(s) {
+    set <- fit$effects[[s]]
+    if (core_is_nested(clusters, set$groups)) {
+      if (identical(clusters$count, set$groups$count)) return(NULL)
+      return(sprintf("Clusters by %s lie within the %s effects: what stays alike in a %s is taken for unrelated",
+                     name, set$name, set$name))
+    }
+    if (spec$type != "CR1" || clusters$count * 1 > fit$n / 2) return(NULL)
+    crossing <- crossing_share(set, clusters)
+    if (crossing >= 0.05) return(NULL)
+    both <- vapply(list(nested, replace(nested, s, TRUE)), function(one) {
+      G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, one, live))
+    }, 0)
+    sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",
+            format_number(100 * crossing, 2), plural_of(set$name), fixed_decimals(both[1], 3), fixed_decimals(both[2], 3))
+  }))
+}
+
+clustered_in_pieces <- function(spec, fit, dimensions) {
+  name <- dimensions[[1]]$name
+  if (length(dimensions) > 1 || length(dimensions[[1]]$columns) > 1 || spec$type %in% c("CR2", "CR3") ||
+      spec$df == "satterthwaite") {
+    stop_pieces_errors("CR0 and CR1 by one column are computed piece by piece.")
+  }
+  live <- live_rows(fit)
+  sums <- scores_in_pieces(fit, name)
+  G <- sums$count
+  check_cluster_count(G, name, sums$labels)
+  factor <- 1
+  if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, sums$nested, live))
+  new_errors(spec, paste("clustered by", name), G - 1, meat = factor * core_score_products(sums$scores), type = spec$type,
+             clusters = stats::setNames(G, name), joint = "clusters",
+             notes = few_clusters_words(fit, spec, list(count = G)))
+}
+
+stop_pieces_errors <- function(what) {
+  stop_wavetax("pieces", "These errors need all rows at once, and the fit was read in pieces.", where = what,
+               todo = "Read the data whole, or use `se_clustered(column)` or `se_robust(\"HC1\")`.")
 }

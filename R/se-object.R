@@ -11,16 +11,22 @@ new_error_spec <- function(kind, ...) {
 #   meat        the covariance in the orthonormal coordinates of the regression (a number stands for
 #               that times the identity): sums of squares there lose no digits to units
 #   covariance  of the kept coefficients; with_errors() makes it of the meat where it is not given
-#   df          the degrees of freedom that t is referred to: one number, a vector with one for each
-#               kept coefficient, or a function of contrasts (a matrix, a row a contrast)
+#   df          the degrees of freedom that t is referred to: one number, or one for each kept coefficient
 #   clusters    their count by dimension, named by column; NULL where there are none
+#   sizes, effective   by dimension the smallest and largest cluster, and by coefficient how many clusters
+#               tell it; NULL where not counted
+#   forms       list(own, moments), from which Satterthwaite's degrees of freedom of any contrast follow
+#   joint       "clusters": tests of several restrictions lose degrees of freedom to estimating their covariance
+#   lost        coefficients that have no honest error, by kept coefficient
 #   own         NULL, or intervals and p values that do not follow from covariance and df (a
 #               bootstrap has its own): a function(level) that gives a data frame of p_value, low, high
 #   notes       cautions; `spec` the specification
 new_errors <- function(spec, label, df, meat = NULL, covariance = NULL, type = NULL, clusters = NULL, own = NULL,
-                       notes = NULL) {
+                       notes = NULL, forms = NULL, joint = NULL, lost = NULL, sizes = NULL, effective = NULL,
+                       lags = NULL) {
   list(label = label, type = type, meat = meat, covariance = covariance, df = df, clusters = clusters, own = own,
-       notes = notes, spec = spec)
+       notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, sizes = sizes, effective = effective,
+       lags = lags)
 }
 
 compute_errors <- function(spec, fit) UseMethod("compute_errors")
@@ -28,9 +34,15 @@ compute_errors <- function(spec, fit) UseMethod("compute_errors")
 # Degrees of freedom by kept coefficient, or by row of a matrix of contrasts.
 errors_df <- function(fit, contrasts = diag(length(kept_terms(fit)))) {
   df <- fit$errors$df
-  if (is.function(df)) return(df(contrasts))
-  if (length(df) == 1) return(rep(df, nrow(contrasts)))
+  if (length(df) == 1 && is.null(fit$errors$forms)) return(rep(df, nrow(contrasts)))
   if (identical(contrasts, diag(length(df)))) return(df)
+  if (!is.null(fit$errors$forms)) {
+    of_lost <- rowSums(abs(contrasts[, fit$errors$lost, drop = FALSE])) > 0
+    out <- apply(contrasts %*% fit$regression$root, 1, function(u) {
+      if (any(u != 0)) core_satterthwaite(fit$errors$forms, u) else Inf
+    })
+    return(ifelse(of_lost, NA_real_, out))
+  }
   apply(contrasts, 1, function(one) min(df[one != 0], Inf))
 }
 
@@ -42,38 +54,61 @@ errors_meat <- function(fit) {
 }
 
 # The smallest of them all: what an answer about all coefficients rests on.
-least_df <- function(fit) min(errors_df(fit))
+least_df <- function(fit) min(errors_df(fit), na.rm = TRUE)
 
 #' The same fit under other standard errors
 #'
 #' Question answered: *how sure am I under other assumptions on the disturbances?*
 #' Estimates are not computed again.
 #'
-#' @param fit A fit of [fit_pooled()], [fit_fixed()] or [fit_random()].
-#' @param errors One of [se_classical()], [se_clustered()].
-#' @return The fit with its covariance, degrees of freedom and printed label changed.
+#' @param fit A fit of any of the `fit_` functions.
+#' @param ... One or more of [se_classical()], [se_robust()], [se_clustered()], [se_newey_west()],
+#'   [se_driscoll_kraay()], [se_bootstrap()] and [se_own()]; several may be named.
+#' @return The fit with its covariance, degrees of freedom and printed label changed; of several errors a list of such
+#'   fits, which [spec_table()] and [plot_estimates()] take as one model under different errors.
 #' @section Errors:
-#' `wavetax_error_errors` when `errors` is not made by an `se_` function;
+#' `wavetax_error_errors` when an argument is not made by an `se_` function;
 #' `wavetax_error_clusters` when the clusters cannot be used; `wavetax_error_slim` when they need the
 #' rows of a slim fit.
+#' @seealso [standard_errors] for what is computed of which model, [compare_errors()] for a table of all.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
 #' with_errors(fixed, se_classical())
-#' with_errors(fixed, se_clustered(~ coast))
+#' spec_table(with_errors(fixed, se_classical(), se_robust(), se_clustered(~ coast)))
 #' @export
-with_errors <- function(fit, errors) {
+with_errors <- function(fit, ...) {
   check_is_fit(fit)
-  if (missing(errors)) stop_argument("errors", "missing", "Give `se_classical()` or `se_clustered(~ region)`.",
-                                     "errors")
-  check_error_spec(errors)
-  computed <- compute_errors(errors, fit)
+  specs <- list(...)
+  if (length(specs) == 0) stop_argument("errors", "missing", "Give `se_classical()` or `se_clustered(~ region)`.",
+                                        "errors")
+  for (spec in specs) check_error_spec(spec)
+  if (length(specs) == 1) return(under_errors(fit, specs[[1]]))
+  fits <- lapply(specs, function(spec) under_errors(fit, spec))
+  labels <- if (is.null(names(specs))) rep("", length(specs)) else names(specs)
+  labels[!nzchar(labels)] <- vapply(fits[!nzchar(labels)], short_errors_words, "")
+  stats::setNames(fits, make.unique(labels, sep = " "))
+}
+
+under_errors <- function(fit, spec) {
+  computed <- compute_errors(spec, fit)
   if (is.null(computed$covariance)) {
     computed$covariance <- core_covariance(fit$regression$root, computed$meat)
+    if (any(computed$lost)) computed$covariance[computed$lost, ] <- computed$covariance[, computed$lost] <- NA_real_
   }
   computed$covariance <- name_both(computed$covariance, kept_terms(fit))
   fit$errors <- computed
   fit
+}
+
+# What a column of a table is called: "by harbour", "HC3".
+short_errors_words <- function(fit) {
+  errors <- fit$errors
+  if (inherits(errors$spec, "se_robust")) return(errors$type)
+  if (inherits(errors$spec, "se_clustered")) {
+    return(paste0(sub("^clustered ", "", errors$label), if (errors$type != "CR1") paste0(" ", errors$type)))
+  }
+  errors$label
 }
 
 check_error_spec <- function(errors) {

@@ -270,6 +270,130 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_cluster_scores
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, bool lengths, int skip, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP lengthsSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< bool >::type lengths(lengthsSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, lengths, skip, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_cluster_products
+Rcpp::List cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_products(view, clusters, factor, skip, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_column_products
+Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads);
+RcppExport SEXP _wavetax_cpp_column_products(SEXP scoresSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_column_products(scores, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_cluster_grams
+Rcpp::NumericMatrix cpp_cluster_grams(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_grams(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_grams(view, clusters, factor, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_robust_products
+Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power, double mean_leverage, int threads);
+RcppExport SEXP _wavetax_cpp_robust_products(SEXP viewSEXP, SEXP factorSEXP, SEXP leverageSEXP, SEXP skipSEXP, SEXP powerSEXP, SEXP mean_leverageSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type leverage(leverageSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< double >::type power(powerSEXP);
+    Rcpp::traits::input_parameter< double >::type mean_leverage(mean_leverageSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_robust_products(view, factor, leverage, skip, power, mean_leverage, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_coordinates
+Rcpp::NumericMatrix cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_coordinates(SEXP viewSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_coordinates(view, factor, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_adjusted_scores
+Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters, Rcpp::NumericMatrix pick, int adjustment, bool moments, int threads);
+RcppExport SEXP _wavetax_cpp_adjusted_scores(SEXP zSEXP, SEXP eSEXP, SEXP clustersSEXP, SEXP pickSEXP, SEXP adjustmentSEXP, SEXP momentsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type z(zSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pick(pickSEXP);
+    Rcpp::traits::input_parameter< int >::type adjustment(adjustmentSEXP);
+    Rcpp::traits::input_parameter< bool >::type moments(momentsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_adjusted_scores(z, e, clusters, pick, adjustment, moments, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_bridges
+Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n);
+RcppExport SEXP _wavetax_cpp_bridges(SEXP firstSEXP, SEXP secondSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type second(secondSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_bridges(first, second, n));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_lagged_products
+Rcpp::NumericMatrix cpp_lagged_products(Rcpp::NumericMatrix scores, Rcpp::List groups, Rcpp::IntegerVector clock, Rcpp::IntegerVector order, int lags, int threads);
+RcppExport SEXP _wavetax_cpp_lagged_products(SEXP scoresSEXP, SEXP groupsSEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP lagsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< int >::type lags(lagsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_lagged_products(scores, groups, clock, order, lags, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_rank_by_table
 SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit);
 RcppExport SEXP _wavetax_cpp_rank_by_table(SEXP xSEXP, SEXP limitSEXP) {
@@ -541,43 +665,6 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_cluster_products
-Rcpp::NumericMatrix cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_products(view, clusters, factor, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_column_products
-Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads);
-RcppExport SEXP _wavetax_cpp_column_products(SEXP scoresSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_column_products(scores, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
 // cpp_coordinate_gram
 Rcpp::NumericMatrix cpp_coordinate_gram(Rcpp::NumericMatrix means, Rcpp::IntegerVector pick, Rcpp::NumericVector centre, Rcpp::NumericMatrix factor, Rcpp::NumericVector scale);
 RcppExport SEXP _wavetax_cpp_coordinate_gram(SEXP meansSEXP, SEXP pickSEXP, SEXP centreSEXP, SEXP factorSEXP, SEXP scaleSEXP) {
@@ -673,6 +760,15 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_effect_squared_sums", (DL_FUNC) &_wavetax_cpp_effect_squared_sums, 2},
     {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
     {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 6},
+    {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 5},
+    {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
+    {"_wavetax_cpp_cluster_grams", (DL_FUNC) &_wavetax_cpp_cluster_grams, 4},
+    {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 7},
+    {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 3},
+    {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
+    {"_wavetax_cpp_bridges", (DL_FUNC) &_wavetax_cpp_bridges, 3},
+    {"_wavetax_cpp_lagged_products", (DL_FUNC) &_wavetax_cpp_lagged_products, 6},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_groups", (DL_FUNC) &_wavetax_cpp_groups, 2},
     {"_wavetax_cpp_is_nested", (DL_FUNC) &_wavetax_cpp_is_nested, 3},
@@ -695,9 +791,6 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_combination", (DL_FUNC) &_wavetax_cpp_combination, 2},
     {"_wavetax_cpp_combined_levels", (DL_FUNC) &_wavetax_cpp_combined_levels, 5},
     {"_wavetax_cpp_weighted_level_sums", (DL_FUNC) &_wavetax_cpp_weighted_level_sums, 3},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 4},
-    {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 4},
-    {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
     {"_wavetax_cpp_coordinate_gram", (DL_FUNC) &_wavetax_cpp_coordinate_gram, 5},
     {"_wavetax_cpp_to_orthonormal", (DL_FUNC) &_wavetax_cpp_to_orthonormal, 2},
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 2},

@@ -1,4 +1,5 @@
 #include "bindings.h"
+#include "view.h"
 
 #include <wavetax/levels.hpp>
 #include <wavetax/oneway.hpp>
@@ -23,78 +24,6 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
   std::copy(weight.begin(), weight.end(), out.weight.begin());
   out.within = wavetax::Triangle(unpack(state["within"]));
   return out;
-}
-
-// A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
-// offsets). Layers are lists of groups, levels (a column a group), theta, loading and holds_centre;
-// `pick` is the place of each column among the stored levels, 0 for the
-// column of ones that is not stored.
-class RView {
- public:
-  explicit RView(const Rcpp::List& view) {
-    const R_xlen_t n = static_cast<R_xlen_t>(Rcpp::as<double>(view["n"]));
-    rows_ = as_rows(view["columns"], view["weights"], n);
-    const Rcpp::List layers = view["layers"];
-    for (R_xlen_t l = 0; l < layers.size(); ++l) sweep_.layers.push_back(as_layer(layers[l], n));
-    const Rcpp::IntegerVector pick = view["pick"];
-    for (const int column : pick)
-      sweep_.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
-    for (const std::size_t column : sweep_.pick)
-      for (const wavetax::Layer& layer : sweep_.layers)
-        if (column != wavetax::not_stored && column >= layer.width) Rcpp::stop("A layer has no levels of a column.");
-    if (sweep_.pick.size() != rows_.width()) Rcpp::stop("The view does not name each of its columns.");
-    sweep_.shift = by_column(view["shift"]);
-    sweep_.centre = by_column(view["centre"]);
-    view_.combination = by_column(view["combination"]);
-    const Rcpp::List offsets = view["offsets"];
-    for (R_xlen_t l = 0; l < offsets.size(); ++l) view_.offsets.push_back(as_layer(offsets[l], n));
-    view_.rows = &rows_;
-    view_.sweep = &sweep_;
-  }
-  RView(const RView&) = delete;
-  RView& operator=(const RView&) = delete;
-
-  const wavetax::View& operator*() const { return view_; }
-  std::size_t n() const { return rows_.n; }
-  std::size_t width() const { return rows_.width(); }
-
- private:
-  const double* by_column(SEXP x) const {
-    if (x != R_NilValue && (TYPEOF(x) != REALSXP || static_cast<std::size_t>(Rf_xlength(x)) != rows_.width()))
-      Rcpp::stop("A view has one number for each of its columns.");
-    return real_or_null(x);
-  }
-
-  static wavetax::Layer as_layer(const Rcpp::List& layer, R_xlen_t n) {
-    wavetax::Layer out;
-    SEXP levels = layer["levels"];
-    out.groups = as_groups(layer["groups"], n);
-    if (TYPEOF(levels) != REALSXP || static_cast<std::size_t>(Rf_ncols(levels)) < out.groups.count)
-      Rcpp::stop("A layer has no levels of some groups.");
-    out.levels = REAL(levels);
-    out.width = static_cast<std::size_t>(Rf_nrows(levels));
-    out.theta = real_or_null(layer["theta"]);
-    out.loading = real_or_null(layer["loading"]);
-    out.holds_centre = Rcpp::as<bool>(layer["holds_centre"]);
-    return out;
-  }
-
-  wavetax::Rows rows_;
-  wavetax::Sweep sweep_;
-  wavetax::View view_;
-};
-
-// Sums by cluster the view's combination times the coordinates of its first columns, and hands them to
-// use(scores, coordinates, clusters).
-template <class Use>
-Rcpp::NumericMatrix with_scores(const Rcpp::List& view, const Rcpp::List& clusters, const Rcpp::NumericMatrix& factor,
-                                int threads, Use&& use) {
-  const RView rows(view);
-  const Eigen::MatrixXd upper = unpack(factor);
-  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
-  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
-  return use(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count);
 }
 
 }  // namespace
@@ -193,32 +122,6 @@ Rcpp::NumericVector cpp_weighted_level_sums(Rcpp::NumericMatrix levels, Rcpp::Nu
   if (weights.size() != levels.ncol()) Rcpp::stop("The weights are not one for each group.");
   return Rcpp::wrap(wavetax::weighted_level_sums(levels.begin(), weights.begin(), levels.ncol(), levels.nrow(),
                                                  threads));
-}
-
-// The sums by cluster of the view's combination times the coordinates of its first columns, whose
-// upper factor is `factor`: a column a cluster.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
-  return with_scores(view, clusters, factor, threads,
-                     [=](const wavetax::Numbers& scores, std::size_t width, std::size_t count) {
-                       return as_table(scores, width, count, threads);
-                     });
-}
-
-// The sum over clusters of those sums' products, which are not kept.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor,
-                                         int threads) {
-  return with_scores(view, clusters, factor, threads,
-                     [=](const wavetax::Numbers& scores, std::size_t width, std::size_t count) {
-                       return pack(wavetax::column_products(scores.data(), count, width, threads));
-                     });
-}
-
-// The sum of s s' over the columns s of a matrix.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads) {
-  return pack(wavetax::column_products(scores.begin(), scores.ncol(), scores.nrow(), threads));
 }
 
 // Sum over groups of scale^2 q q', q the coordinates of [1, means] in the basis of `factor`;

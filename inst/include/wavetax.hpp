@@ -1,12 +1,16 @@
 // All of the core. It needs Eigen and a C++17 compiler, and uses OpenMP where there is one.
 #pragma once
 
+#include "wavetax/adjusted-scores.hpp"
+#include "wavetax/bridges.hpp"
 #include "wavetax/cholesky.hpp"
 #include "wavetax/columns.hpp"
 #include "wavetax/counted-matrix.hpp"
 #include "wavetax/effect-sets.hpp"
 #include "wavetax/effect-system.hpp"
+#include "wavetax/error-sinks.hpp"
 #include "wavetax/groups.hpp"
+#include "wavetax/kernels.hpp"
 #include "wavetax/keys.hpp"
 #include "wavetax/laplacian.hpp"
 #include "wavetax/levels.hpp"

@@ -117,69 +117,6 @@ class CombinationSink {
   double* out_;
 };
 
-// s_g = sum of w u e over the rows of cluster g, with e the combination and u the row's first
-// columns in the orthonormal coordinates of the regression whose upper factor is `upper`: no digits
-// are lost to columns far from zero or close to each other. By period these are the sums that
-// spatial and serial covariances start from.
-class ScoreSink {
- public:
-  ScoreSink(const Groups& clusters, const Eigen::MatrixXd& upper)
-      : table_(clusters, static_cast<std::size_t>(upper.cols())), upper_(&upper) {}
-
-  std::vector<std::size_t> cuts(std::size_t n) const { return table_.cuts(n); }
-  ScoreSink part() const {
-    ScoreSink out = *this;
-    out.table_ = table_.part();
-    return out;
-  }
-  void add(Block& block) {
-    if (block.weights)
-      for (std::size_t i = 0; i < block.count; ++i) block.combined[i] *= block.weights[i];
-    table_.sorted() ? add_runs(block) : add_scattered(block);
-  }
-  void merge(const ScoreSink& other) { table_.merge(other.table_); }
-  void finish() {}
-
-  // Clusters x width, one cluster after another.
-  const Numbers& scores() { return table_.values(); }
-
- private:
-  // Rows of one cluster stand together: a product of two short vectors for each column.
-  void add_runs(Block& block) {
-    const std::size_t width = static_cast<std::size_t>(upper_->cols());
-    const int* const cluster = table_.codes() + block.begin;
-    to_orthonormal(*upper_, block.values, block.count);
-    table_.with_rows(block, [&](auto of_row) {
-      for (std::size_t at = 0; at < block.count;) {
-        std::size_t stop = at + 1;
-        while (stop < block.count && cluster[stop] == cluster[at]) ++stop;
-        double* const sum = of_row(at);
-        for (std::size_t c = 0; c < width; ++c) {
-          const double* const u = block.column(c);
-          double total = 0.0;
-          for (std::size_t i = at; i < stop; ++i) total += u[i] * block.combined[i];
-          sum[c] += total;
-        }
-        at = stop;
-      }
-    });
-  }
-
-  void add_scattered(Block& block) {
-    const std::size_t width = static_cast<std::size_t>(upper_->cols());
-    table_.with_rows(block, [&](auto of_row) {
-      to_orthonormal(*upper_, block.values, block.count);
-      for (std::size_t c = 0; c < width; ++c) {
-        const double* const u = block.column(c);
-        for (std::size_t i = 0; i < block.count; ++i) of_row(i)[c] += u[i] * block.combined[i];
-      }
-    });
-  }
-
-  GroupTable table_;
-  const Eigen::MatrixXd* upper_;
-};
-
 // Sums by level of several terms of w load z, z the swept columns: unknowns x width; and behind them by
 // column the sum of w z^2.
 class LevelSumSink {

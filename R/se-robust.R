@@ -1,0 +1,117 @@
+#' Heteroskedasticity-robust standard errors
+#'
+#' Question answered: *how sure am I if each row's disturbance has a variance of its own, and those of different
+#' rows are unrelated?* In a panel rows of one entity are seldom unrelated: [se_clustered()].
+#'
+#' \deqn{V = A \left(\sum_i \omega_i x_i x_i'\right) A}{V = A (sum_i omega_i x_i x_i') A}
+#' on the transformed regression, with h the leverage of a row, of effects and regressors together:
+#' HC0 \eqn{\omega = e^2}; HC1 \eqn{e^2 n/(n - k)}, over residual degrees of freedom; HC2
+#' \eqn{e^2/(1 - h)}; HC3 \eqn{e^2/(1 - h)^2}; HC4 \eqn{e^2/(1 - h)^{\min(4, n h/p)}}{e^2/(1 - h)^min(4, n h/p)}, p the
+#' sum of all h. A row that is fitted whatever its outcome (h = 1) tells nothing of the noise and adds 0. t statistics
+#' are referred to the residual degrees of freedom.
+#'
+#' With effects swept out and few periods HC0, HC1, HC2 and HC4 do not come right however many entities there are
+#' when variances differ, and HC3 errs upward (Stock & Watson 2008): a note says so.
+#'
+#' @param type `"HC1"`, `"HC0"`, `"HC2"`, `"HC3"` or `"HC4"`.
+#' @param leverages `"exact"`; `"estimated"`: those of effects from random draws, where the system of effects is too
+#'   large to be solved directly. How far they may be off is printed.
+#' @param draws,seed How many draws, and where they start; the session's random numbers are left alone.
+#' @return A specification for `errors =` and [with_errors()].
+#' @section Errors:
+#' `wavetax_error_errors` for an unknown type, and where exact leverages would take too much;
+#' `wavetax_error_slim` of a fit without its rows.
+#' @references MacKinnon, J. G. and White, H. (1985), *Journal of Econometrics* 29; Cribari-Neto, F. (2004),
+#'   *Computational Statistics & Data Analysis* 45; Stock, J. H. and Watson, M. W. (2008), *Econometrica* 76.
+#' @seealso [standard_errors] for what is computed of which model.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit_pooled(log(nights) ~ levy + storms, panel, errors = se_robust("HC3"))
+#' @export
+se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) {
+  check_choice(type, c("HC0", "HC1", "HC2", "HC3", "HC4"), "type", kind = "errors")
+  check_choice(leverages, c("exact", "estimated"), "leverages", kind = "errors")
+  check_number(draws, "draws", low = 10, high = 1e5, whole = TRUE)
+  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  new_error_spec("robust", type = type, leverages = leverages, draws = draws, seed = seed)
+}
+
+#' @export
+compute_errors.se_robust <- function(spec, fit) {
+  if (is.null(fit$design$pieces)) check_keeps_rows(fit, "robust errors")
+  live <- live_rows(fit)
+  power <- c(HC0 = 0, HC1 = 0, HC2 = 1, HC3 = 2, HC4 = -1)[[spec$type]]
+  parameters <- length(slope_names(fit)) +
+    if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
+  fitted <- fit$n - live$n
+  mean_leverage <- (parameters - fitted) / live$n
+  if (!is.null(fit$design$pieces)) {
+    if (power != 0 && length(fit$effects) > 1) {
+      stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
+    }
+    sums <- robust_in_pieces(fit, power, mean_leverage)
+    leverage <- NULL
+  } else {
+    leverage <- if (power != 0 || has_swept_effects(fit)) effect_leverages(fit, spec, power != 0)
+    sums <- core_robust_products(error_walk(fit), leverage$values, power, mean_leverage)
+  }
+  factor <- if (spec$type == "HC1") (fit$n - sums$fitted) / fit$df$residual else 1
+  new_errors(
+    spec, "robust to unequal variances", fit$df$residual, meat = factor * sums$products, type = spec$type,
+    notes = c(leverage$note, short_panel_words(fit, spec), changes_words(fit, "robust errors"))
+  )
+}
+
+# list(values, note) of the effects' part of leverages: see core_robust_products().
+effect_leverages <- function(fit, spec, needed) {
+  if (!has_swept_effects(fit)) return(NULL)
+  weights <- fit$design[["weights"]]
+  sets <- fit$effects
+  if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
+    return(list(values = list(groups = sets[[1]]$groups, weight = core_group_weights(sets[[1]]$groups, weights))))
+  }
+  if (!needed) return(NULL)
+  system <- core_effect_system(lapply(sets, fit_effect_set, fit$design), fit$n, weights)
+  on.exit(core_release(system))
+  if (system$dense && system$unknowns <= 4096) return(list(values = cpp_effect_leverage(system$pointer)))
+  if (spec$leverages == "exact") {
+    stop_wavetax(
+      "errors", sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.", spec$type),
+      todo = c("Use `se_robust(\"HC1\")`, or `se_clustered()`.",
+               "Or estimate them: `se_robust(type, leverages = \"estimated\")`.")
+    )
+  }
+  values <- with_own_seed(spec$seed, core_estimated_leverage(system, fit$n, spec$draws))
+  list(values = values, note = sprintf(
+    "Leverages are estimated from %s draws: each is off by about %s percent of h (1 - h)",
+    count_words(spec$draws), format_number(100 * sqrt(2 / spec$draws), 2)
+  ))
+}
+
+# Random numbers of their own: the session's stream is as it was.
+with_own_seed <- function(seed, expr) {
+  before <- get0(".Random.seed", globalenv(), inherits = FALSE)
+  kind <- RNGkind()
+  on.exit({
+    RNGkind(kind[1], kind[2], kind[3])
+    if (is.null(before)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", before, envir = globalenv())
+  })
+  set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
+  expr
+}
+
+short_panel_words <- function(fit, spec) {
+  if (!has_swept_effects(fit)) return(NULL)
+  average <- fit$n / max(vapply(fit$effects, function(set) sum(set$groups$sizes > 0), 0))
+  if (average > 20) return(NULL)
+  entity <- fit$effects[[which.max(vapply(fit$effects, function(set) set$groups$count, 0))]]$name
+  sprintf("With effects swept out and few rows a %s %s: cluster by %s", entity,
+          if (spec$type == "HC3") "HC3 errs upward where variances differ" else
+            paste(spec$type, "does not come right where variances differ"), entity)
+}
+
+# Neighbouring changes share a disturbance.
+changes_words <- function(fit, errors) {
+  if (fit$method != "difference") return(NULL)
+  sprintf("Neighbouring changes are related, which %s pass over: cluster by %s", errors, fit$design$index$entity)
+}

@@ -1,0 +1,167 @@
+// Scores of clusters corrected for what the regression takes out of their residuals, with the moments that say how
+// many degrees of freedom their covariance has.
+//
+// Rows are in an orthonormal basis Z (n x r) of regressors and effects that cut across clusters, effects within
+// clusters swept before; N_g = Z_g'Z_g = V diag(s) V'. With I - H the annihilator's block of the cluster, A_g its
+// symmetric pseudo-inverse root (or inverse), Z_g'A_g e_g = V f(s) V' Z_g'e_g with f(s) = (1 - s)^(-1/2) or
+// (1 - s)^-1, 0 where s = 1: no block of a cluster is formed. Where a cluster has fewer rows than Z has columns,
+// Z_g Z_g', which has the same s, is taken apart instead.
+#pragma once
+
+#include <Eigen/Eigenvalues>
+#include <algorithm>
+#include <cmath>
+#include <cstddef>
+#include <numeric>
+#include <vector>
+
+#include "error-sinks.hpp"
+#include "groups.hpp"
+#include "parallel.hpp"
+
+namespace wavetax {
+
+enum class Adjustment { none = 0, root = 1, inverse = 2 };
+
+// Of contrasts b_1, ..., b_p (columns of `pick`, r x p):
+struct AdjustedScores {
+  Eigen::MatrixXd products;  // p x p: sum of s s', s = pick'Z_g'A_g e_g
+  Eigen::MatrixXd own;       // p x p: sum over clusters of B_gg
+  Eigen::MatrixXd lost;      // p x p: what the pseudo-inverses leave out of pick'pick
+  Numbers gamma;             // clusters x p: b'N_g b
+  Numbers moments;           // p^4: sum over g, h of B_gh^ab B_gh^cd; empty where not asked for
+  std::vector<int> lost_in;  // clusters with s = 1 in some direction, from 1
+};
+
+namespace adjusted {
+
+struct Part {
+  Eigen::MatrixXd products, own, lost, pairs;  // pairs: (r p) x (r p), sum of vec(M_g) vec(M_g)'
+  Numbers within;                              // p^4: what pairs of a cluster with itself need instead
+  std::vector<int> lost_in;
+};
+
+// sum of a (x) a, of one symmetric p x p matrix, times `sign`.
+inline void add_square(const Eigen::MatrixXd& a, double sign, Numbers& out) {
+  const Eigen::Index size = a.size();
+  for (Eigen::Index i = 0; i < size; ++i)
+    for (Eigen::Index j = 0; j < size; ++j) out[static_cast<std::size_t>(i * size + j)] += sign * a.data()[i] * a.data()[j];
+}
+
+inline double share_factor(double left, Adjustment adjustment) {
+  if (left <= live_margin) return 0.0;
+  if (adjustment == Adjustment::none) return 1.0;
+  return adjustment == Adjustment::root ? 1.0 / std::sqrt(left) : 1.0 / left;
+}
+
+}  // namespace adjusted
+
+inline AdjustedScores adjusted_scores(const double* z, const double* e, std::size_t n, const Groups& clusters,
+                                      const Eigen::MatrixXd& pick, Adjustment adjustment, bool with_moments,
+                                      int threads) {
+  const Eigen::Index r = pick.rows(), p = pick.cols();
+  const std::size_t count = clusters.count, forms = static_cast<std::size_t>(p * p * p * p);
+  std::vector<std::size_t> start(count + 1, 0), order;
+  for (std::size_t i = 0; i < n; ++i) ++start[clusters.of(i) + 1];
+  std::partial_sum(start.begin(), start.end(), start.begin());
+  if (!clusters.sorted) {
+    order.resize(n);
+    std::vector<std::size_t> next(start.begin(), start.end() - 1);
+    for (std::size_t i = 0; i < n; ++i) order[next[clusters.of(i)]++] = i;
+  }
+  AdjustedScores out;
+  out.gamma.assign(count * static_cast<std::size_t>(p), 0.0);
+  const std::size_t pieces = std::min<std::size_t>(count, 8);
+  std::vector<adjusted::Part> parts(pieces);
+  for_each_piece(pieces, threads, [&](std::size_t piece) {
+    adjusted::Part& part = parts[piece];
+    part.products = part.own = part.lost = Eigen::MatrixXd::Zero(p, p);
+    if (with_moments) {
+      part.pairs = Eigen::MatrixXd::Zero(r * p, r * p);
+      part.within.assign(forms, 0.0);
+    }
+    Eigen::MatrixXd rows, gram, m;
+    Eigen::VectorXd left_e;
+    Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver;
+    for (std::size_t g = count * piece / pieces; g < count * (piece + 1) / pieces; ++g) {
+      const Eigen::Index size = static_cast<Eigen::Index>(start[g + 1] - start[g]);
+      rows.resize(size, r);
+      left_e.resize(size);
+      for (Eigen::Index i = 0; i < size; ++i) {
+        const std::size_t at = start[g] + static_cast<std::size_t>(i), row = order.empty() ? at : order[at];
+        for (Eigen::Index c = 0; c < r; ++c) rows(i, c) = z[static_cast<std::size_t>(c) * n + row];
+        left_e(i) = e[row];
+      }
+      // s, and the contrasts in its directions: V'pick, or P'Z pick = s^(1/2) V'pick with Z_g = P s^(1/2) V'.
+      const bool small = r <= size;
+      gram.noalias() = small ? Eigen::MatrixXd(rows.transpose() * rows) : Eigen::MatrixXd(rows * rows.transpose());
+      solver.compute(gram);
+      const Eigen::VectorXd s = solver.eigenvalues().cwiseMax(0.0);
+      const Eigen::MatrixXd& vectors = solver.eigenvectors();
+      const Eigen::MatrixXd direction =
+          small ? Eigen::MatrixXd(vectors.transpose() * pick) : Eigen::MatrixXd(vectors.transpose() * (rows * pick));
+      const Eigen::VectorXd score = small ? Eigen::VectorXd(vectors.transpose() * (rows.transpose() * left_e))
+                                          : Eigen::VectorXd(vectors.transpose() * left_e);
+      Eigen::VectorXd f(s.size()), own(s.size()), size_of(s.size()), gone = Eigen::VectorXd::Zero(s.size());
+      for (Eigen::Index d = 0; d < s.size(); ++d) {
+        const double left = 1.0 - s(d);
+        size_of(d) = small ? s(d) : 1.0;
+        f(d) = adjusted::share_factor(left, adjustment);
+        own(d) = size_of(d) * f(d) * f(d) * std::max(0.0, left);
+        if (left <= live_margin) gone(d) = 1.0;
+      }
+      const Eigen::VectorXd adjusted_score = direction.transpose() * f.cwiseProduct(score);
+      part.products.noalias() += adjusted_score * adjusted_score.transpose();
+      const Eigen::MatrixXd b = direction.transpose() * own.asDiagonal() * direction;
+      part.own += b;
+      if (gone.sum() > 0.0) {
+        const Eigen::MatrixXd away = direction.transpose() * gone.asDiagonal() * direction;
+        part.lost += away;
+        if (away.trace() > 1e-9) part.lost_in.push_back(static_cast<int>(g) + 1);
+      }
+      for (Eigen::Index c = 0; c < p; ++c)
+        out.gamma[g * static_cast<std::size_t>(p) + static_cast<std::size_t>(c)] =
+            direction.col(c).cwiseAbs2().dot(size_of);
+      if (with_moments) {
+        m = vectors * size_of.cwiseProduct(f).asDiagonal() * direction;
+        if (!small) m = rows.transpose() * m;  // r x p
+        const Eigen::Map<const Eigen::VectorXd> flat(m.data(), m.size());
+        part.pairs.selfadjointView<Eigen::Lower>().rankUpdate(flat);
+        adjusted::add_square(b, 1.0, part.within);
+        adjusted::add_square(m.transpose() * m, -1.0, part.within);
+      }
+    }
+  });
+  out.products = out.own = out.lost = Eigen::MatrixXd::Zero(p, p);
+  Eigen::MatrixXd pairs;
+  if (with_moments) {
+    pairs = Eigen::MatrixXd::Zero(r * p, r * p);
+    out.moments.assign(forms, 0.0);
+  }
+  for (const adjusted::Part& part : parts) {
+    out.products += part.products;
+    out.own += part.own;
+    out.lost += part.lost;
+    out.lost_in.insert(out.lost_in.end(), part.lost_in.begin(), part.lost_in.end());
+    if (!with_moments) continue;
+    pairs += part.pairs;
+    for (std::size_t i = 0; i < forms; ++i) out.moments[i] += part.within[i];
+  }
+  if (!with_moments) return out;
+  pairs.triangularView<Eigen::StrictlyUpper>() = pairs.transpose();
+  // sum over g, h of (m_ga'm_hb)(m_gc'm_hd) = sum over i, j of S[(i,a),(j,c)] S[(i,b),(j,d)].
+  const std::size_t q = static_cast<std::size_t>(p);
+  for (std::size_t a = 0; a < q; ++a)
+    for (std::size_t c = 0; c < q; ++c)
+      for (std::size_t b = 0; b < q; ++b)
+        for (std::size_t d = 0; d < q; ++d) {
+          const double sum = pairs.block(static_cast<Eigen::Index>(a) * r, static_cast<Eigen::Index>(c) * r, r, r)
+                                 .cwiseProduct(pairs.block(static_cast<Eigen::Index>(b) * r,
+                                                           static_cast<Eigen::Index>(d) * r, r, r))
+                                 .sum();
+          out.moments[(a + b * q) * q * q + (c + d * q)] += sum;
+        }
+  return out;
+}
+
+}  // namespace wavetax

@@ -1,0 +1,144 @@
+#include "bindings.h"
+#include "view.h"
+
+#include <wavetax/adjusted-scores.hpp>
+#include <wavetax/bridges.hpp>
+#include <wavetax/error-sinks.hpp>
+#include <wavetax/kernels.hpp>
+#include <wavetax/oneway.hpp>
+
+namespace {
+
+Eigen::MatrixXd factor_of(const RView& rows, const Rcpp::NumericMatrix& factor) {
+  const Eigen::MatrixXd upper = unpack(factor);
+  if (static_cast<std::size_t>(upper.cols()) > rows.width()) Rcpp::stop("The view lacks columns of the factor.");
+  return upper;
+}
+
+}  // namespace
+
+// The sums by cluster of the view's combination times the coordinates of its first columns, whose
+// upper factor is `factor`: a column a cluster. With `lengths` the sum of w |u|^2 is the last row, u without its
+// first `skip` coordinates.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, bool lengths,
+                                       int skip, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper, lengths, skip), threads);
+  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()) + (lengths ? 1 : 0), by.count, threads);
+}
+
+// The sum over clusters of those sums' products, which are not kept; the largest sum of w |u|^2.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                                int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper, true, skip), threads);
+  const std::size_t width = static_cast<std::size_t>(upper.cols()) + 1;
+  const wavetax::Numbers& scores = sums.scores();
+  double longest = 0.0;
+  for (std::size_t g = 0; g < by.count; ++g) longest = std::max(longest, scores[g * width + width - 1]);
+  const Eigen::MatrixXd products = wavetax::column_products(scores.data(), by.count, width, threads);
+  return Rcpp::List::create(
+      Rcpp::Named("products") = pack(products.topLeftCorner(products.rows() - 1, products.cols() - 1)),
+      Rcpp::Named("longest") = longest);
+}
+
+// The sum of s s' over the columns s of a matrix.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads) {
+  return pack(wavetax::column_products(scores.begin(), scores.ncol(), scores.nrow(), threads));
+}
+
+// By cluster the upper triangle of sum w u u', a column a cluster.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_cluster_grams(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  wavetax::GramSink sums = wavetax::visit(*rows, wavetax::GramSink(by, upper), threads);
+  const std::size_t width = static_cast<std::size_t>(upper.cols());
+  return as_table(sums.grams(), width * (width + 1) / 2, by.count, threads);
+}
+
+// sum of w^2 e^2 / (1 - h)^power u u'; `leverage` is NULL, the effects' leverage by row, or a list of groups
+// and their weights.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power,
+                               double mean_leverage, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  wavetax::EffectLeverage of_effects;
+  of_effects.skip = static_cast<std::size_t>(skip);
+  if (TYPEOF(leverage) == REALSXP) {
+    if (static_cast<std::size_t>(Rf_xlength(leverage)) != rows.n()) Rcpp::stop("Leverages are not one for each row.");
+    of_effects.by_row = REAL(leverage);
+  } else if (leverage != R_NilValue) {
+    const Rcpp::List by_group(leverage);
+    const wavetax::Groups groups = as_groups(by_group["groups"], static_cast<R_xlen_t>(rows.n()));
+    SEXP weight = by_group["weight"];
+    if (TYPEOF(weight) != REALSXP || static_cast<std::size_t>(Rf_xlength(weight)) != groups.count)
+      Rcpp::stop("Weights are not one for each group.");
+    of_effects.codes = groups.codes;
+    of_effects.weight = REAL(weight);
+  }
+  const wavetax::RobustSink sums =
+      wavetax::visit(*rows, wavetax::RobustSink(upper, of_effects, power, mean_leverage), threads);
+  return Rcpp::List::create(Rcpp::Named("products") = pack(sums.products()),
+                            Rcpp::Named("fitted") = static_cast<double>(sums.fitted()));
+}
+
+// The rows in orthonormal coordinates times the root of their weight, and their residual: n x (width + 1).
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(rows.n()), static_cast<int>(upper.cols()) + 1));
+  wavetax::visit(*rows, wavetax::CoordinateSink(upper, out.begin(), rows.n()), threads);
+  return out;
+}
+
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters,
+                               Rcpp::NumericMatrix pick, int adjustment, bool moments, int threads) {
+  if (e.size() != z.nrow() || pick.nrow() != z.ncol()) Rcpp::stop("Rows, residuals and contrasts do not fit.");
+  const wavetax::Groups by = as_groups(clusters, z.nrow());
+  const wavetax::AdjustedScores out = wavetax::adjusted_scores(
+      z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()), by, unpack(pick),
+      static_cast<wavetax::Adjustment>(adjustment), moments, threads);
+  return Rcpp::List::create(
+      Rcpp::Named("products") = pack(out.products), Rcpp::Named("own") = pack(out.own),
+      Rcpp::Named("lost") = pack(out.lost), Rcpp::Named("moments") = Rcpp::wrap(out.moments),
+      Rcpp::Named("gamma") = as_table(out.gamma, static_cast<std::size_t>(pick.ncol()), by.count, threads),
+      Rcpp::Named("lost_in") = Rcpp::wrap(out.lost_in));
+}
+
+// Rows, from 1, that hold the graph of two sets together.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n) {
+  const std::vector<std::size_t> found =
+      wavetax::bridges(as_groups(first, static_cast<R_xlen_t>(n)), as_groups(second, static_cast<R_xlen_t>(n)),
+                       static_cast<std::size_t>(n));
+  Rcpp::NumericVector out(found.size());
+  for (std::size_t i = 0; i < found.size(); ++i) out[i] = static_cast<double>(found[i] + 1);
+  return out;
+}
+
+// sum over pairs of rows of one group, up to `lags` ticks apart, of (1 - distance / (lags + 1)) times the
+// products of their scores, both ways; `order` has the rows by group and clock.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_lagged_products(Rcpp::NumericMatrix scores, Rcpp::List groups, Rcpp::IntegerVector clock,
+                                        Rcpp::IntegerVector order, int lags, int threads) {
+  const R_xlen_t n = scores.nrow();
+  if (clock.size() != n || order.size() != n) Rcpp::stop("Scores, clock and order do not fit.");
+  const wavetax::Groups by = as_groups(groups, n);
+  for (const int row : order)
+    if (row < 1 || row > n) Rcpp::stop("The order names a row that does not exist.");
+  return pack(wavetax::lagged_products(scores.begin(), static_cast<std::size_t>(n),
+                                       static_cast<std::size_t>(scores.ncol()), by, clock.begin(), order.begin(),
+                                       lags, threads));
+}

@@ -1,0 +1,65 @@
+// A regression's rows as R hands them over.
+#pragma once
+
+#include "bindings.h"
+
+#include <wavetax/visit.hpp>
+
+// A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
+// offsets). Layers are lists of groups, levels (a column a group), theta, loading and holds_centre;
+// `pick` is the place of each column among the stored levels, 0 for the
+// column of ones that is not stored.
+class RView {
+ public:
+  explicit RView(const Rcpp::List& view) {
+    const R_xlen_t n = static_cast<R_xlen_t>(Rcpp::as<double>(view["n"]));
+    rows_ = as_rows(view["columns"], view["weights"], n);
+    const Rcpp::List layers = view["layers"];
+    for (R_xlen_t l = 0; l < layers.size(); ++l) sweep_.layers.push_back(as_layer(layers[l], n));
+    const Rcpp::IntegerVector pick = view["pick"];
+    for (const int column : pick)
+      sweep_.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
+    for (const std::size_t column : sweep_.pick)
+      for (const wavetax::Layer& layer : sweep_.layers)
+        if (column != wavetax::not_stored && column >= layer.width) Rcpp::stop("A layer has no levels of a column.");
+    if (sweep_.pick.size() != rows_.width()) Rcpp::stop("The view does not name each of its columns.");
+    sweep_.shift = by_column(view["shift"]);
+    sweep_.centre = by_column(view["centre"]);
+    view_.combination = by_column(view["combination"]);
+    const Rcpp::List offsets = view["offsets"];
+    for (R_xlen_t l = 0; l < offsets.size(); ++l) view_.offsets.push_back(as_layer(offsets[l], n));
+    view_.rows = &rows_;
+    view_.sweep = &sweep_;
+  }
+  RView(const RView&) = delete;
+  RView& operator=(const RView&) = delete;
+
+  const wavetax::View& operator*() const { return view_; }
+  std::size_t n() const { return rows_.n; }
+  std::size_t width() const { return rows_.width(); }
+
+ private:
+  const double* by_column(SEXP x) const {
+    if (x != R_NilValue && (TYPEOF(x) != REALSXP || static_cast<std::size_t>(Rf_xlength(x)) != rows_.width()))
+      Rcpp::stop("A view has one number for each of its columns.");
+    return real_or_null(x);
+  }
+
+  static wavetax::Layer as_layer(const Rcpp::List& layer, R_xlen_t n) {
+    wavetax::Layer out;
+    SEXP levels = layer["levels"];
+    out.groups = as_groups(layer["groups"], n);
+    if (TYPEOF(levels) != REALSXP || static_cast<std::size_t>(Rf_ncols(levels)) < out.groups.count)
+      Rcpp::stop("A layer has no levels of some groups.");
+    out.levels = REAL(levels);
+    out.width = static_cast<std::size_t>(Rf_nrows(levels));
+    out.theta = real_or_null(layer["theta"]);
+    out.loading = real_or_null(layer["loading"]);
+    out.holds_centre = Rcpp::as<bool>(layer["holds_centre"]);
+    return out;
+  }
+
+  wavetax::Rows rows_;
+  wavetax::Sweep sweep_;
+  wavetax::View view_;
+};
