@@ -117,6 +117,10 @@ cpp_adjusted_scores <- function(z, e, clusters, pick, adjustment, moments, threa
     .Call(`_wavetax_cpp_adjusted_scores`, z, e, clusters, pick, adjustment, moments, threads)
 }
 
+cpp_cluster_moments <- function(z, e, clusters) {
+    .Call(`_wavetax_cpp_cluster_moments`, z, e, clusters)
+}
+
 cpp_bridges <- function(first, second, n) {
     .Call(`_wavetax_cpp_bridges`, first, second, n)
 }

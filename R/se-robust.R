@@ -55,7 +55,7 @@ compute_errors.se_robust <- function(spec, fit) {
     leverage <- if (power != 0 || has_swept_effects(fit)) effect_leverages(fit, spec, power != 0)
     sums <- core_robust_products(error_walk(fit), leverage$values, power, mean_leverage)
   }
-  factor <- if (spec$type == "HC1") (fit$n - sums$fitted) / fit$df$residual else 1
+  factor <- if (spec$type == "HC1") (fit$n - max(fitted, sums$fitted)) / fit$df$residual else 1
   new_errors(
     spec, "robust to unequal variances", fit$df$residual, meat = factor * sums$products, type = spec$type,
     notes = c(leverage$note, short_panel_words(fit, spec), changes_words(fit, "robust errors"))

@@ -367,6 +367,18 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_cluster_moments
+Rcpp::List cpp_cluster_moments(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters);
+RcppExport SEXP _wavetax_cpp_cluster_moments(SEXP zSEXP, SEXP eSEXP, SEXP clustersSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type z(zSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_moments(z, e, clusters));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_bridges
 Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n);
 RcppExport SEXP _wavetax_cpp_bridges(SEXP firstSEXP, SEXP secondSEXP, SEXP nSEXP) {
@@ -767,6 +779,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 7},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 3},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
+    {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_bridges", (DL_FUNC) &_wavetax_cpp_bridges, 3},
     {"_wavetax_cpp_lagged_products", (DL_FUNC) &_wavetax_cpp_lagged_products, 6},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},

@@ -117,6 +117,18 @@ Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcp
       Rcpp::Named("lost_in") = Rcpp::wrap(out.lost_in));
 }
 
+// By cluster Z_g'Z_g, a column a cluster, and Z_g'e_g.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_cluster_moments(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters) {
+  if (e.size() != z.nrow()) Rcpp::stop("Rows and residuals do not fit.");
+  const wavetax::Groups by = as_groups(clusters, z.nrow());
+  const int r = z.ncol(), count = static_cast<int>(by.count);
+  Rcpp::NumericMatrix grams(Rcpp::no_init(r * r, count)), scores(Rcpp::no_init(r, count));
+  wavetax::cluster_moments(z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()), static_cast<std::size_t>(r), by,
+                           grams.begin(), scores.begin());
+  return Rcpp::List::create(Rcpp::Named("grams") = grams, Rcpp::Named("scores") = scores);
+}
+
 // Rows, from 1, that hold the graph of two sets together.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n) {

@@ -164,4 +164,21 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
   return out;
 }
 
+// N_g = Z_g'Z_g, r^2 numbers a cluster, and Z_g'e_g, r numbers a cluster, behind each other.
+inline void cluster_moments(const double* z, const double* e, std::size_t n, std::size_t r, const Groups& clusters,
+                            double* grams, double* scores) {
+  std::fill_n(grams, clusters.count * r * r, 0.0);
+  std::fill_n(scores, clusters.count * r, 0.0);
+  for (std::size_t i = 0; i < n; ++i) {
+    double* const gram = grams + clusters.of(i) * r * r;
+    double* const score = scores + clusters.of(i) * r;
+    for (std::size_t b = 0; b < r; ++b) {
+      const double one = z[b * n + i];
+      score[b] += one * e[i];
+      if (one == 0.0) continue;
+      for (std::size_t a = 0; a < r; ++a) gram[b * r + a] += z[a * n + i] * one;
+    }
+  }
+}
+
 }  // namespace wavetax

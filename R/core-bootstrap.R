@@ -1,0 +1,154 @@
+# Bootstraps by cluster on sums of scores: no draw touches a row. With rows in the basis Z of core_adjusted_scores(),
+# `moments` are list(grams, the r^2 numbers of N_g = Z_g'Z_g a column a cluster; scores, Z_g'e_g likewise).
+
+core_cluster_moments <- function(basis, clusters) cpp_cluster_moments(basis$z, basis$e, clusters)
+
+# Weights of clusters by draw, G x draws: list(weights, exact, whether they are all there are; kind). All signs where they
+# are few and fine enough for a level of 5 percent, six points where there are few clusters, else signs.
+core_wild_weights <- function(G, draws) {
+  six <- c(-1, 1) %x% sqrt(c(1.5, 1, 0.5))
+  every <- function(points) t(as.matrix(expand.grid(rep(list(points), G), KEEP.OUT.ATTRS = FALSE)))
+  if (2^G <= draws && 2^(1 - G) <= 0.05) return(list(weights = unname(every(c(1, -1))), exact = TRUE, kind = "signs"))
+  if (G < 12 && 6^G <= draws) return(list(weights = unname(every(six)), exact = TRUE, kind = "six points"))
+  few <- G < 12
+  list(weights = function(count) matrix(sample(if (few) six else c(-1, 1), G * count, TRUE), G), exact = FALSE,
+       kind = if (few) "six points" else "signs")
+}
+
+# Blocks of draws that fit into the cache.
+core_draw_blocks <- function(wild, G, draws) {
+  if (is.matrix(wild$weights)) draws <- ncol(wild$weights)
+  size <- max(1, min(draws, floor(2e6 / G)))
+  first <- seq(1, draws, by = size)
+  list(draws = draws, first = first, last = pmin(first + size - 1, draws))
+}
+
+# f(N_g) u by cluster, r x G, for the adjustments of core_adjusted_scores().
+core_adjusted_directions <- function(grams, u, adjustment) {
+  r <- length(u)
+  if (adjustment == "none") return(matrix(u, r, ncol(grams)))
+  power <- if (adjustment == "root") -0.5 else -1
+  vapply(seq_len(ncol(grams)), function(g) {
+    parts <- eigen(matrix(grams[, g], r), symmetric = TRUE)
+    left <- 1 - parts$values
+    drop(parts$vectors %*% (ifelse(left > 1e-9, pmax(left, 1e-300)^power, 0) * crossprod(parts$vectors, u)))
+  }, numeric(r))
+}
+
+# The wild bootstrap of the coefficients whose directions are columns of `u` (r x k, of length 1). Under the null that
+# moves a coefficient by tau, in units of that direction, a cluster's score is Z_g'e_g + tau N_g u; of each draw are
+# kept, by coefficient, the numbers of which its t follows for any tau:
+#   t*^2 = (n0 + tau n1)^2 / (q00 + 2 tau q01 + tau^2 q11)
+# list(draws, a k-list of draws x 5; exact, kind, own, the sum of squared scores of the fit itself).
+core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) {
+  G <- ncol(moments$scores)
+  r <- nrow(moments$scores)
+  wild <- core_wild_weights(G, draws)
+  of <- lapply(seq_len(ncol(u)), function(j) {
+    one <- u[, j]
+    shifted <- matrix(crossprod(one, matrix(moments$grams, r)), r)
+    f <- core_adjusted_directions(moments$grams, one, adjustment)
+    list(u = one, shifted = shifted, level = colSums(f * moments$scores), slope = colSums(f * shifted),
+         taken = vapply(seq_len(G), function(g) drop(matrix(moments$grams[, g], r) %*% f[, g]), numeric(r)))
+  })
+  blocks <- core_draw_blocks(wild, G, draws)
+  out <- lapply(of, function(one) matrix(0, blocks$draws, 5))
+  for (b in progress(seq_along(blocks$first))) {
+    at <- blocks$first[b]:blocks$last[b]
+    v <- if (is.matrix(wild$weights)) wild$weights[, at, drop = FALSE] else wild$weights(length(at))
+    zeta0 <- moments$scores %*% v
+    for (j in seq_along(of)) {
+      one <- of[[j]]
+      zeta1 <- one$shifted %*% v
+      s0 <- v * one$level - crossprod(matrix(one$taken, r), zeta0)
+      s1 <- v * one$slope - crossprod(matrix(one$taken, r), zeta1)
+      out[[j]][at, ] <- c(crossprod(zeta0, one$u), crossprod(zeta1, one$u), colSums(s0^2), colSums(s0 * s1), colSums(s1^2))
+    }
+  }
+  list(draws = out, exact = wild$exact, kind = wild$kind, own = vapply(of, function(one) sum(one$level^2), 0))
+}
+
+# p of the null that moves the coefficient by tau: how many draws are at least as far out as the fit.
+core_wild_p <- function(draws, own, exact, tau) {
+  square <- (draws[, 1] + tau * draws[, 2])^2 / pmax(draws[, 3] + 2 * tau * draws[, 4] + tau^2 * draws[, 5], 0)
+  beyond <- sum(square >= tau^2 / own * (1 - 2e-9), na.rm = TRUE)
+  if (exact) beyond / nrow(draws) else (1 + beyond) / (nrow(draws) + 1)
+}
+
+# The ends of the interval of nulls that are not rejected, in units of the direction and as distances of the null
+# from the estimate: found by doubling and bisection; Inf where there is none.
+core_wild_interval <- function(draws, own, exact, level) {
+  end_of <- function(sign) {
+    unit <- sqrt(own)
+    kept <- 0
+    out <- unit
+    while (core_wild_p(draws, own, exact, sign * out) > 1 - level) {
+      kept <- out
+      out <- 2 * out
+      if (out > 1e5 * unit) return(Inf)
+    }
+    for (step in seq_len(60)) {
+      middle <- (kept + out) / 2
+      if (core_wild_p(draws, own, exact, sign * middle) > 1 - level) kept <- middle else out <- middle
+      if (out - kept <= 1e-9 * unit) break
+    }
+    out
+  }
+  c(low = end_of(1), high = end_of(-1))
+}
+
+# Wald statistics of q restrictions imposed together: those of the draws and the fit's own. `u` (r x q) orthonormal, tau
+# their distances in its units.
+core_wild_joint <- function(moments, u, tau, adjustment, draws) {
+  G <- ncol(moments$scores)
+  r <- nrow(moments$scores)
+  q <- ncol(u)
+  wild <- core_wild_weights(G, draws)
+  per <- function(make) vapply(seq_len(G), make, numeric(r))
+  scores <- moments$scores + per(function(g) matrix(moments$grams[, g], r) %*% (u %*% tau))
+  f <- lapply(seq_len(q), function(a) core_adjusted_directions(moments$grams, u[, a], adjustment))
+  level <- lapply(f, function(one) colSums(one * scores))
+  taken <- lapply(f, function(one) per(function(g) matrix(moments$grams[, g], r) %*% one[, g]))
+  wald <- function(zeta, s) {
+    products <- lapply(s, function(a) vapply(s, function(b) colSums(a * b), numeric(ncol(zeta))))
+    vapply(seq_len(ncol(zeta)), function(d) {
+      M <- matrix(vapply(products, function(one) matrix(one, ncol(zeta))[d, ], numeric(q)), q)
+      x <- zeta[, d]
+      tryCatch(sum(x * solve(M, x)), error = function(cnd) NA_real_)
+    }, 0)
+  }
+  blocks <- core_draw_blocks(wild, G, draws)
+  out <- numeric(blocks$draws)
+  for (b in seq_along(blocks$first)) {
+    at <- blocks$first[b]:blocks$last[b]
+    v <- if (is.matrix(wild$weights)) wild$weights[, at, drop = FALSE] else wild$weights(length(at))
+    zeta <- scores %*% v
+    s <- Map(function(level, taken) v * level - crossprod(matrix(taken, r), zeta), level, taken)
+    out[at] <- wald(crossprod(u, zeta), s)
+  }
+  own <- Map(function(f) matrix(colSums(f * moments$scores), G), f)
+  list(draws = out, own = wald(matrix(tau, q), own), exact = wild$exact, kind = wild$kind)
+}
+
+# Changes of the coefficients (in the coordinates `pick` names) when clusters are drawn anew with their effects: a
+# column a draw, NA where a draw does not tell them.
+core_pairs_draws <- function(moments, pick, draws, progress = identity) {
+  G <- ncol(moments$scores)
+  r <- nrow(moments$scores)
+  blocks <- core_draw_blocks(list(weights = NULL), G + r * r, draws)
+  out <- matrix(NA_real_, ncol(pick), draws)
+  for (b in progress(seq_along(blocks$first))) {
+    at <- blocks$first[b]:blocks$last[b]
+    times <- stats::rmultinom(length(at), G, rep(1, G))
+    grams <- moments$grams %*% times
+    scores <- moments$scores %*% times
+    for (d in seq_along(at)) {
+      parts <- eigen(matrix(grams[, d], r), symmetric = TRUE)
+      told <- parts$values > 1e-9 * max(parts$values)
+      if (any(abs(crossprod(parts$vectors[, !told, drop = FALSE], pick)) > 1e-6)) next
+      kept <- parts$vectors[, told, drop = FALSE]
+      out[, at[d]] <- crossprod(pick, kept %*% (crossprod(kept, scores[, d]) / parts$values[told]))
+    }
+  }
+  out
+}
