@@ -53,7 +53,7 @@ option_values <- function() {
     "--to" = c("long", "wide"), "--layout" = "find", "--merged" = "fill", "--percent" = c("share", "number"),
     "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"),
     "--match" = c("exact", "tidy"), "--how" = balance_ways,
-    "--model" = fit_method_names, "--effects" = c("entity", "period", "both"), "--errors" = c("clustered", "classical"),
+    "--model" = fit_method_names, "--effects" = c("entity", "period", "both"), "--errors" = names(cli_error_words()),
     "--variance" = names(core_variance_methods), "--beneath" = names(beneath_words)
   )
 }

@@ -16,8 +16,8 @@ cli_fit_parser <- function() {
       cli_option("--effects", "TEXT", paste("entity, period, both, or columns such as",
                                             "'harbour + coast:season' [default: entity]")),
       cli_option("--variance", "METHOD", "of the components of random effects"),
-      cli_option("--errors", "KIND", "clustered or classical [default: clustered]"),
-      cli_option("--by", "COLUMN", "column to cluster by [default: the entity]"),
+      cli_option("--errors", "LIST", cli_errors_help()),
+      cli_option("--by", "COLUMNS", "to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]"),
       cli_option("--weights", "COLUMN", "analytic weights"),
       cli_option("--rows", "TEXT", "rows to use, such as 'season > 2012'"),
       optparse::make_option("--tests", action = "store_true", default = FALSE,
@@ -40,14 +40,14 @@ cli_fit <- function(args) {
   errors <- cli_errors(options)
   panel <- cli_panel(cli_files(parsed$args, options), options)
   shared <- list(
-    formula = formula_from_text(options$formula, panel), data = panel, errors = errors,
+    formula = formula_from_text(options$formula, panel), data = panel, errors = errors[[1]],
     rows = condition_from_text(options$rows, panel)
   )
   effects <- if (is.null(options$effects)) "entity" else effects_from_text(options$effects, panel)
   fits <- lapply(stats::setNames(models, models), function(model) {
     cli_one_fit(model, shared, effects, options)
   })
-  cli_show(fits, options)
+  cli_show(cli_under_errors(fits, errors), options)
 }
 
 # Options that would have no effect are refused, before anything is read.
@@ -62,9 +62,6 @@ check_fit_options <- function(options, models) {
   without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
   without("variance", takers("variance"), "only random and correlated effects have variance components")
   without("weights", methods_with(function(method) method$weighted), "first differences take no weights")
-  if (identical(options$errors, "classical") && !is.null(options$by)) {
-    stop_usage("--by has no effect: classical errors have no clusters.")
-  }
   if (options$tests && options$format != "text") {
     stop_usage("--tests has no effect: tests are printed as text only, not as ", options$format, ".")
   }
@@ -125,15 +122,6 @@ chosen_models <- function(text) {
              list_words(sQuote(unknown, FALSE)), ".")
 }
 
-cli_errors <- function(options) {
-  by <- options$by
-  switch(if (is.null(options$errors)) "clustered" else options$errors,
-    clustered = if (!is.null(by)) se_clustered(!!by),
-    classical = se_classical(),
-    stop_usage("--errors takes clustered or classical, not ", sQuote(options$errors, FALSE), ".")
-  )
-}
-
 # Each model is given the options that its descriptor has; sets of effects that it does not take are
 # left to the models that do, and it keeps the entity's.
 cli_one_fit <- function(model, shared, effects, options) {
@@ -148,7 +136,7 @@ cli_one_fit <- function(model, shared, effects, options) {
 # Files first, so that they are there also when nobody reads what is printed to its end.
 cli_show <- function(fits, options) {
   table <- spec_table(fits)
-  tests <- if (options$tests) cli_tests(fits)
+  tests <- if (options$tests) cli_tests(first_of_models(fits))
   cli_write_table(table, options)
   if (!is.null(options$save)) {
     write_fits(fits, file = options$save)
@@ -183,6 +171,12 @@ cli_write_table <- function(table, options) {
   cli_wrote(options$table)
 }
 
+# A fit of each model, whatever its errors.
+first_of_models <- function(fits) {
+  models <- vapply(fits, `[[`, "", "method")
+  stats::setNames(fits[!duplicated(models)], models[!duplicated(models)])
+}
+
 cli_tests <- function(fits) {
   levels <- fits[names(fits) %in% methods_with(function(method) method$levels && method$constant != "drift")]
   c(
@@ -198,6 +192,7 @@ cli_compare_parser <- function() {
     "wavetax compare FILE.json [FILE.json ...] [options]", "Sets saved fits side by side.",
     list(
       cli_option("--terms", "LIST", "coefficients to show, separated by commas [default: all]"),
+      cli_option("--errors", "LIST", "of the fits only those under these errors, in the words of `wavetax fit`"),
       cli_option("--beneath", "KIND", "std_error, p_value or interval [default: std_error]", "std_error"),
       cli_option("--format", "KIND", "text, csv, json or markdown [default: text]", "text"),
       cli_option("--table", "FILE", "write the table too: .csv, .md or .html"),
@@ -215,7 +210,7 @@ cli_compare <- function(args) {
     stop_usage("--beneath takes std_error, p_value or interval, not ", sQuote(options$beneath, FALSE), ".")
   }
   check_outputs(options, parsed$args)
-  fits <- saved_fits(parsed$args)
+  fits <- cli_saved_under(saved_fits(parsed$args), options$errors)
   terms <- if (!is.null(options$terms)) trimws(strsplit(options$terms, ",", fixed = TRUE)[[1]])
   table <- spec_table(fits, terms = terms, beneath = options$beneath)
   cli_write_table(table, options)

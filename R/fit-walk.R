@@ -33,32 +33,6 @@ live_groups <- function(groups, live) {
   core_groups(inner$codes, length(inner$values), groups$labels[inner$values])
 }
 
-cluster_groups <- function(fit, name) {
-  for (set in fit$effects) {
-    if (identical(name, set$columns)) return(set$groups)
-  }
-  column_groups(fit$design, name)
-}
-
-check_clusters <- function(clusters, name) {
-  if (clusters$missing > 0) {
-    stop_wavetax(
-      "clusters", sprintf("`%s` is missing in %s that the fit uses.", name, count_of(clusters$missing, "row")),
-      where = sprintf("See %s.", row_words(which(clusters$codes == 0L), 5)),
-      todo = "Cluster by a complete column, or leave those rows out before estimating."
-    )
-  }
-  check_cluster_count(clusters$count, name, clusters$labels)
-}
-
-check_cluster_count <- function(count, name, labels) {
-  if (count >= 2) return(invisible())
-  stop_wavetax(
-    "clusters", sprintf("All rows are in one cluster, `%s` %s.", name, label_text(labels[1])),
-    todo = "Clustered errors need many clusters; `se_classical()` needs none."
-  )
-}
-
 # Sums of scores by the values of a column, from a second reading of the source: list(scores, labels, count,
 # longest, nested).
 scores_in_pieces <- function(fit, name) {

@@ -166,7 +166,7 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
   if (is.null(out$effective)) out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts), G)
   if (corrected) out$meat <- done$products
   lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
-  out$notes <- c(out$notes, lost_words(fit, spec, lost, clusters$labels[done$lost_in], name))
+  out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))
   if (corrected) out$lost <- lost
   if (spec$df == "satterthwaite") {
     if (with_forms) {
@@ -232,14 +232,14 @@ few_clusters_words <- function(fit, spec, part) {
   found <- paste0(if (G < few_clusters) sprintf("%s are few", count_of(G, "cluster")),
                   if (G < few_clusters && length(worst) > 0) ", and ",
                   if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", kept_terms(fit)[worst],
-                                                 format_number(effective[worst], 2), count_words(G),
+                                                 label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
   if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
 }
 
 # A coefficient that only one cluster tells.
-lost_words <- function(fit, spec, lost, labels, name) {
+lost_share_words <- function(fit, spec, lost, labels, name) {
   gone <- kept_terms(fit)[lost]
   if (length(gone) == 0) return(NULL)
   sprintf("%s varies only within %s %s once the rest is taken out: no clustered error of it is honest%s",
@@ -264,7 +264,7 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
       G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, one, live))
     }, 0)
     sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",
-            format_number(100 * crossing, 2), plural_of(set$name), fixed_decimals(both[1], 3), fixed_decimals(both[2], 3))
+            label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1], 3), fixed_decimals(both[2], 3))
   }))
 }
 

@@ -62,7 +62,9 @@ cluster_parameters <- function(fit, nested, live) {
   slopes <- length(slope_names(fit))
   if (!has_swept_effects(fit)) return(slopes + has_constant(fit))
   if (all(nested)) return(slopes + 1L)
-  if (!any(nested) && is.null(live$fitted)) return(slopes + fit$df$effects)
+  # A row that is fitted whatever its outcome takes one dimension with it.
+  if (!any(nested)) return(slopes + fit$df$effects - (fit$n - live$n))
+  if (!is.null(fit$design$pieces)) return(slopes + sum(fit$effects[!nested][[1]]$groups$sizes > 1))
   slopes + core_levels_rank(lapply(fit$effects[!nested], function(set) {
     core_effect_set(live_groups(set$groups, live), set$trends, set$intercept)
   }))

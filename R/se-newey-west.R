@@ -29,18 +29,18 @@
 #' with_errors(fit, se_driscoll_kraay())
 #' @export
 se_newey_west <- function(lags = NULL) {
-  if (!is.null(lags)) check_lags(lags)
+  if (!is.null(lags)) check_error_lags(lags)
   new_error_spec("newey_west", lags = lags)
 }
 
 #' @rdname se_newey_west
 #' @export
 se_driscoll_kraay <- function(lags = NULL) {
-  if (!is.null(lags)) check_lags(lags)
+  if (!is.null(lags)) check_error_lags(lags)
   new_error_spec("driscoll_kraay", lags = lags)
 }
 
-check_lags <- function(lags) {
+check_error_lags <- function(lags) {
   good <- is.numeric(lags) && length(lags) == 1 && is.finite(lags) && lags >= 0 && lags == trunc(lags)
   if (good) return(invisible())
   stop_wavetax("lags", sprintf("`lags` is %s.", value_words(lags)), todo = "Give one whole number, such as `lags = 2`.")
@@ -54,7 +54,7 @@ compute_errors.se_newey_west <- function(spec, fit) {
   entity <- clock$groups$codes[keep]
   average <- length(entity) / sum(tabulate(entity) > 0)
   lags <- if (is.null(spec$lags)) core_default_lags(average) else spec$lags
-  check_lags_fit(lags, clock$ticks)
+  check_lag_span(lags, clock$ticks)
   both <- core_coordinate_rows(error_walk(fit))
   meat <- core_lagged_products(both$z * both$e, clock$groups, clock$clock, lags)
   new_errors(
@@ -77,7 +77,7 @@ compute_errors.se_driscoll_kraay <- function(spec, fit) {
                  todo = "Use `se_clustered()` or `se_robust()`.")
   }
   lags <- if (is.null(spec$lags)) core_default_lags(periods) else spec$lags
-  check_lags_fit(lags, ticks)
+  check_lag_span(lags, ticks)
   sums <- core_cluster_scores(error_walk(fit), core_groups(match(clock$clock, ticks), length(ticks)))
   meat <- core_lagged_periods(sums, ticks, lags)
   new_errors(
@@ -108,7 +108,7 @@ clock_of_errors <- function(fit, what) {
        period = index$period)
 }
 
-check_lags_fit <- function(lags, ticks) {
+check_lag_span <- function(lags, ticks) {
   span <- max(ticks) - min(ticks)
   if (lags <= span || lags == 1) return(invisible())
   stop_wavetax("lags", sprintf("`lags` is %s, and the panel spans %s.", count_words(lags), count_of(span + 1, "period")),

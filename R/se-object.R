@@ -101,14 +101,21 @@ under_errors <- function(fit, spec) {
   fit
 }
 
+# In a table's cell, the clusters beside it: "clustered CR2", "robust HC3".
+errors_kind <- function(errors) {
+  kind <- sub("^as given: ", "", sub(" (by|within) .*", "", errors$label))
+  if (startsWith(errors$label, "robust")) return(paste("robust", errors$type))
+  if (startsWith(errors$label, "clustered") && !identical(errors$type, "CR1")) return(paste(kind, errors$type))
+  kind
+}
+
 # What a column of a table is called: "by harbour", "HC3".
 short_errors_words <- function(fit) {
   errors <- fit$errors
-  if (inherits(errors$spec, "se_robust")) return(errors$type)
   if (inherits(errors$spec, "se_clustered")) {
     return(paste0(sub("^clustered ", "", errors$label), if (errors$type != "CR1") paste0(" ", errors$type)))
   }
-  errors$label
+  errors_kind(errors)
 }
 
 check_error_spec <- function(errors) {
@@ -116,6 +123,6 @@ check_error_spec <- function(errors) {
   kind <- if (is.function(errors)) "a function; call it, with brackets" else value_words(errors)
   stop_wavetax(
     "errors", sprintf("`errors` is %s.", kind),
-    todo = "Give `se_classical()` or `se_clustered(~ region)`."
+    todo = "Give one of the `se_` functions, such as `se_clustered(~ region)`; see `?standard_errors`."
   )
 }

@@ -15,6 +15,7 @@
 #' with_errors(fit, se_own(function(fit) 4 * vcov(fit), label = "twice as wide"))
 #' @export
 se_own <- function(covariance, label = "own", df = NULL) {
+  if (missing(covariance)) stop_argument("covariance", "missing", "Give a matrix, or a function of the fit.", "errors")
   if (!is.function(covariance)) check_own_matrix(covariance)
   check_text(label, "label")
   if (!is.null(df)) check_number(df, "df", low = 1e-6, high = Inf)
@@ -27,7 +28,7 @@ compute_errors.se_own <- function(spec, fit) {
   terms <- kept_terms(fit)
   absent <- setdiff(terms, rownames(V))
   # The constant that stands aside need not be among them.
-  optional <- if (!shows_constant(fit) || method_of(fit)$constant == "aside") constant_term
+  optional <- if (method_of(fit)$constant == "aside") constant_term
   if (length(setdiff(absent, optional)) > 0) {
     stop_wavetax("errors", sprintf("The covariance has no row for %s.", list_some(setdiff(absent, optional), 6)),
                  todo = "Name its rows and columns as `coef(fit)` is named.")

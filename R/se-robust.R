@@ -84,7 +84,7 @@ effect_leverages <- function(fit, spec, needed) {
   values <- with_own_seed(spec$seed, core_estimated_leverage(system, fit$n, spec$draws))
   list(values = values, note = sprintf(
     "Leverages are estimated from %s draws: each is off by about %s percent of h (1 - h)",
-    count_words(spec$draws), format_number(100 * sqrt(2 / spec$draws), 2)
+    count_words(spec$draws), label_text(signif(100 * sqrt(2 / spec$draws), 2))
   ))
 }
 

@@ -49,19 +49,30 @@ sample_words <- function(fit) {
 
 errors_words <- function(fit) {
   errors <- fit$errors
-  df <- errors_df(fit)
-  reference <- sprintf("t with %s df", paste(unique(count_words(range(df))), collapse = " to "))
-  detail <- if (is.null(errors$clusters)) {
-    sprintf(" (%s)", reference)
-  } else {
-    sprintf(": %s (%s, %s)", paste(count_of_clusters(errors$clusters), collapse = ", "), errors$type, reference)
+  df <- range(errors_df(fit)[shown_or_all(fit)], na.rm = TRUE)
+  reference <- sprintf("t with %s df", paste(unique(df_words(df)), collapse = " to "))
+  counted <- if (!is.null(errors$clusters)) {
+    sizes <- if (length(errors$clusters) == 1 && errors$clusters < few_clusters) errors$sizes[[1]]
+    paste0(": ", paste(count_of_clusters(errors), collapse = ", "),
+           if (length(sizes) == 2) sprintf(" of %s", rows_range(sizes)))
   }
-  paste0("Standard errors ", errors$label, detail)
+  sprintf("Standard errors %s%s (%s)", errors$label, if (is.null(counted)) "" else counted,
+          paste(c(errors$type, reference), collapse = ", "))
+}
+
+shown_or_all <- function(fit) {
+  shown <- shown_terms(fit)
+  if (any(shown)) shown else rep(TRUE, length(shown))
+}
+
+rows_range <- function(sizes) {
+  if (sizes[1] == sizes[2]) count_of(sizes[1], "row") else sprintf("%s to %s", count_words(sizes[1]), count_of(sizes[2], "row"))
 }
 
 # The label names the one column; several are named here.
-count_of_clusters <- function(clusters) {
-  if (length(clusters) == 1) return(count_of(clusters[[1]], "cluster"))
+count_of_clusters <- function(errors) {
+  clusters <- errors$clusters
+  if (length(clusters) == 1 && grepl(" by ", errors$label)) return(count_of(clusters[[1]], "cluster"))
   cluster_words(clusters)
 }
 

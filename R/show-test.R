@@ -16,7 +16,7 @@ print.panel_test <- function(x, ...) {
 }
 
 result_words <- function(test) {
-  df <- count_words(test$distribution$df)
+  df <- df_words(test$distribution$df)
   on <- if (length(df) == 1) paste("on", df, "df") else paste("on", df[1], "and", df[2], "df")
   paste0(names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
          p_words(test$p.value))

@@ -129,7 +129,7 @@ table_facts <- function(records) {
     })
     clusters <- record$errors$clusters
     do.call(rbind, c(per_effect, list(
-      new_cell(model, "errors", "text", text = sub(" by .*", "", record$errors$label)), cluster_cell(model, clusters),
+      new_cell(model, "errors", "text", text = errors_kind(record$errors)), cluster_cell(model, clusters),
       new_cell(model, "rows", "count", record$rows)
     ), per_entity, r_squared_facts(model, record)))
   })

@@ -60,7 +60,7 @@ test_serial <- function(fit, method = NULL, lag = 1) {
 serial_advice <- function(fit) {
   entity <- fit$design$index$entity
   found <- "the disturbances are serially correlated, so "
-  if (identical(names(fit$errors$clusters), entity)) return(paste0(found, "keep errors clustered by ", entity, "."))
+  if (entity %in% names(fit$errors$clusters)) return(paste0(found, "keep errors clustered by ", entity, "."))
   if (is.null(fit$errors$clusters)) {
     return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity,
                    entity))

@@ -33,7 +33,9 @@ test_that("clusters that cannot be used are refused", {
   expect_error(with_errors(fit, se_clustered(~hole)), "missing in 1 row", class = "wavetax_error_clusters")
   expect_error(with_errors(fit, se_clustered(~harbor)), "harbour", class = "wavetax_error_unknown_column")
   expect_error(with_errors(fit, se_classical), "brackets", class = "wavetax_error_errors")
-  expect_error(se_clustered(~ harbour + coast), class = "wavetax_error_errors")
+  for (by in list(~ log(harbour), ~ harbour - coast, ~ a + b + c + d + e, y ~ x, 3, NULL)) {
+    expect_error(rlang::inject(se_clustered(!!by)), class = "wavetax_error_errors")
+  }
 })
 
 test_that("clustered intervals cover the truth when disturbances are serially correlated", {

@@ -1,0 +1,95 @@
+# --errors: words for standard errors, and what they make.
+
+# Each word: what it makes of a column to cluster by (NULL: the entity), whether it clusters, whether a number of lags may
+# follow, and what its columns in tables are called.
+cli_error_words <- function() {
+  word <- function(make, words, kind, clusters = FALSE, lags = FALSE) {
+    list(make = make, words = words, kind = kind, clusters = clusters, lags = lags)
+  }
+  robust <- function(type) word(function(by, lags) se_robust(type), paste("robust to unequal variances,", type),
+                                paste("robust", type))
+  clustered <- function(type, df = "clusters") function(by, lags) {
+    if (is.null(by)) se_clustered(type = type, df = df) else se_clustered(!!by, type, df)
+  }
+  drawn <- function(method) function(by, lags) {
+    if (is.null(by)) se_bootstrap(method = method) else se_bootstrap(!!by, method)
+  }
+  list(
+    classical = word(function(by, lags) se_classical(), "one variance, unrelated", "classical"),
+    robust = robust("HC1"), "robust-hc0" = robust("HC0"), "robust-hc2" = robust("HC2"), "robust-hc3" = robust("HC3"),
+    "robust-hc4" = robust("HC4"),
+    clustered = word(clustered("CR1"), "by --by, CR1", "clustered", TRUE),
+    "clustered-cr0" = word(clustered("CR0"), "the same without a factor", "clustered CR0", TRUE),
+    "clustered-cr3" = word(clustered("CR3"), "each cluster left out in turn", "clustered CR3", TRUE),
+    "few-clusters" = word(clustered("CR2", "satterthwaite"), "CR2 with Satterthwaite's df", "clustered CR2", TRUE),
+    wild = word(drawn("wild"), "wild bootstrap by --by", "wild bootstrap", TRUE),
+    pairs = word(drawn("pairs"), "pairs bootstrap by --by", "pairs bootstrap", TRUE),
+    serial = word(function(by, lags) se_newey_west(lags), "Newey-West; serial-3 has 3 lags", "Newey-West", lags = TRUE),
+    "cross-section" = word(function(by, lags) se_driscoll_kraay(lags), "Driscoll-Kraay; with lags likewise",
+                           "Driscoll-Kraay", lags = TRUE)
+  )
+}
+
+cli_errors_help <- function() {
+  words <- cli_error_words()
+  paste0("several by commas give columns: ",
+         paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "), " [default: clustered]")
+}
+
+# The words of an option: a list by word of its descriptor and lags.
+cli_error_choices <- function(text) {
+  words <- cli_error_words()
+  given <- unique(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))
+  stats::setNames(lapply(given, function(one) {
+    lags <- if (grepl("^(serial|cross-section)-[0-9]{1,6}$", one)) as.numeric(sub(".*-", "", one))
+    base <- if (is.null(lags)) one else sub("-[0-9]+$", "", one)
+    if (!base %in% names(words)) {
+      near <- near_names(one, names(words))
+      stop_usage("--errors takes ", list_or(names(words)), ", not ", sQuote(one, FALSE), ".",
+                 if (length(near) > 0) sprintf(" Did you mean %s?", near[1]))
+    }
+    c(words[[base]], list(lags_given = lags))
+  }), given)
+}
+
+# The specifications; NULL for the default of each model.
+cli_errors <- function(options) {
+  if (is.null(options$errors) && is.null(options$by)) return(list(NULL))
+  choices <- cli_error_choices(if (is.null(options$errors)) "clustered" else options$errors)
+  if (!is.null(options$by) && !any(vapply(choices, `[[`, TRUE, "clusters"))) {
+    stop_usage(sprintf("--by has no effect: %s errors have no clusters.", list_words(names(choices))))
+  }
+  by <- cli_clusters(options$by)
+  lapply(choices, function(one) one$make(by, one$lags_given))
+}
+
+# harbour, harbour+season or coast:season as a column or a formula of names; nothing is evaluated.
+cli_clusters <- function(text) {
+  if (is.null(text) || grepl("^[A-Za-z._][A-Za-z0-9._]*$", text)) return(text)
+  parts <- lapply(strsplit(text, "+", fixed = TRUE)[[1]], function(part) trimws(strsplit(part, ":", fixed = TRUE)[[1]]))
+  if (any(!nzchar(unlist(parts))) || any(lengths(parts) == 0)) {
+    stop_usage("--by takes a column, or several as in harbour+season or coast:season.")
+  }
+  term <- function(columns) Reduce(function(a, b) call(":", a, b), lapply(columns, as.name))
+  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(parts, term)), globalenv())
+}
+
+# One model under each of the errors, by name.
+cli_under_errors <- function(fits, errors) {
+  if (length(errors) < 2) return(fits)
+  unlist(lapply(names(fits), function(model) {
+    under <- do.call(with_errors, c(list(fits[[model]]), errors))
+    if (length(fits) > 1) names(under) <- paste(model, names(under), sep = ", ")
+    under
+  }), recursive = FALSE)
+}
+
+# Of saved fits those whose errors are named.
+cli_saved_under <- function(fits, text) {
+  if (is.null(text)) return(fits)
+  kinds <- vapply(cli_error_choices(text), `[[`, "", "kind")
+  held <- vapply(fits, function(fit) errors_kind(fit$errors), "")
+  if (any(held %in% kinds)) return(fits[held %in% kinds])
+  stop_usage(sprintf("No saved fit has these errors; they have %s. A saved fit keeps no rows: estimate with ",
+                     list_words(unique(held))), "`wavetax fit --errors ... --save FILE`.")
+}

@@ -1,0 +1,71 @@
+#' One model under all errors
+#'
+#' Question answered: *how much does what I conclude rest on what I assume of the disturbances?*
+#'
+#' @param fit A fit of any of the `fit_` functions.
+#' @param terms Coefficients, by name or number; `NULL`: all slopes.
+#' @param ... Errors of your own choice in place of the usual ones, `se_` specifications, which may be named.
+#' @return A data frame of class `errors_comparison` with a row for each coefficient and kind of errors: `term`,
+#'   `estimate`, `errors`, `std_error`, `df`, `p_value`, and `ratio`, the standard error over the classical one. It prints a
+#'   table a coefficient with a sentence on what the differences say. Attribute `skipped` names errors that cannot be
+#'   computed of this fit, and why.
+#' @section Errors:
+#' `wavetax_error_unknown_term`; `wavetax_error_errors` when an argument is not made by an `se_` function.
+#' @seealso [with_errors()], [standard_errors]
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' compare_errors(fit_fixed(log(nights) ~ levy + storms, panel), "levy")
+#' @export
+compare_errors <- function(fit, terms = NULL, ...) {
+  check_is_fit(fit)
+  all <- kept_terms(fit)
+  chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
+  if (!is.character(chosen)) chosen <- all[chosen]
+  specs <- list(...)
+  if (length(specs) == 0) specs <- usual_errors(fit)
+  for (spec in specs) check_error_spec(spec)
+  named <- if (is.null(names(specs))) rep("", length(specs)) else names(specs)
+  skipped <- character()
+  rows <- lapply(seq_along(specs), function(s) {
+    under <- tryCatch(under_errors(fit, specs[[s]]), wavetax_error = identity)
+    if (inherits(under, "condition")) {
+      skipped[[error_kind_words(specs[[s]])]] <<- strsplit(conditionMessage(under), "\n")[[1]][1]
+      return(NULL)
+    }
+    label <- if (nzchar(named[s])) named[s] else comparison_label(under)
+    table <- coefficient_table(under, match(chosen, all))
+    data.frame(term = table$term, estimate = table$estimate, errors = label, std_error = table$std_error,
+               df = errors_df(under)[match(chosen, all)], p_value = table$p_value)
+  })
+  out <- do.call(rbind, rows)
+  if (is.null(out)) {
+    stop_wavetax("errors", "None of these errors can be computed of this fit.", where = unname(skipped)[1])
+  }
+  classical <- standard_errors(under_errors(fit, se_classical()))[match(out$term, all)]
+  out$ratio <- out$std_error / classical
+  out <- out[order(match(out$term, chosen)), ]
+  rownames(out) <- NULL
+  structure(out, class = c("errors_comparison", "data.frame"), skipped = skipped, of = fit$design$outcome,
+            entity = fit$design$index$entity, period = fit$design$index$period, method = fit$method)
+}
+
+# Those that a panel allows; of other tables what needs no entity or period.
+usual_errors <- function(fit) {
+  index <- fit$design$index
+  entity <- if (is.null(index)) fit$effects[[1]]$columns else index$entity
+  by <- function(...) list(se_clustered(stats::as.formula(paste("~", paste0("`", c(...), "`", collapse = " + ")))))
+  c(list(se_classical(), se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) by(entity),
+    if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())))
+}
+
+comparison_label <- function(fit) {
+  if (inherits(fit$errors$spec, "se_robust")) errors_kind(fit$errors) else fit$errors$label
+}
+
+error_kind_words <- function(spec) {
+  if (inherits(spec, "se_robust")) return(paste("robust", spec$type))
+  if (inherits(spec, c("se_clustered", "se_bootstrap"))) {
+    return(paste(gsub("_", " ", spec$kind), "by", list_words(vapply(spec$by, paste, "", collapse = ":"))))
+  }
+  gsub("_", " ", spec$kind)
+}

@@ -1,0 +1,61 @@
+# How errors side by side are printed, with what they say.
+
+#' @export
+print.errors_comparison <- function(x, ...) {
+  if (!all(c("term", "errors", "ratio") %in% names(x))) return(print(as.data.frame(x)))
+  say_heading(sprintf("One model under %s of errors", count_of(length(unique(x$errors)), "kind")))
+  for (term in unique(x$term)) {
+    rows <- x[x$term == term, ]
+    say(term_words(term), ": estimate ", format_number(rows$estimate[1]))
+    table <- typed_table(rows, list(
+      typed_column("errors", "errors", "text"), typed_column("std_error", "std. error", "estimate", c("estimate", "std_error")),
+      typed_column("ratio", "of classical", "ratio"), typed_column("df", "df", "df"), typed_column("p_value", "p", "p")
+    ))
+    writeLines(format_columns(typed_columns(table)))
+    say(comparison_reading(x, rows))
+    writeLines("")
+  }
+  skipped <- attr(x, "skipped")
+  for (kind in names(skipped)) say("Not computed: ", kind, ". ", skipped[[kind]])
+  invisible(x)
+}
+
+# What the differences say, in a sentence or two.
+comparison_reading <- function(x, rows) {
+  of <- function(pattern) {
+    at <- grep(pattern, rows$errors)
+    if (length(at) > 0) rows$ratio[at[1]] else NA_real_
+  }
+  entity <- attr(x, "entity")
+  period <- attr(x, "period")
+  times <- function(ratio) if (ratio >= 1) sprintf("%s times", fixed_decimals(ratio, 1)) else
+    sprintf("%s percent of", fixed_decimals(100 * ratio, 0))
+  clustered <- if (!is.null(entity)) of(sprintf("^clustered by %s$", entity)) else of("^clustered by")
+  both <- if (!is.null(entity)) of(sprintf("^clustered by %s and %s$", entity, period)) else NA
+  robust <- of("^robust HC1$")
+  said <- c(
+    if (!is.na(clustered) && clustered > 1.2) {
+      sprintf("Clustered, the error is %s the classical one: disturbances of one %s are related, and classical errors are too small",
+              times(clustered), if (is.null(entity)) "cluster" else entity)
+    },
+    if (!is.na(robust) && (robust > 1.15 || robust < 0.87)) "variances differ between rows",
+    if (!is.na(both) && !is.na(clustered) && both > 1.2 * clustered) {
+      sprintf("clustering by %s too adds to it: shocks are shared within a %s", period, period)
+    }
+  )
+  p <- rows$p_value[!is.na(rows$p_value)]
+  low <- rows$errors[which(rows$p_value < reading_level)]
+  split <- length(p) > 0 && any(p < reading_level) && any(p >= reading_level)
+  verdict <- if (split) {
+    sprintf("At 5 percent it differs from zero under %s, and not under the others", list_some(low, 4))
+  } else if (length(p) > 0) {
+    sprintf("All say at 5 percent that it %s", if (p[1] < reading_level) "differs from zero" else "may be zero")
+  }
+  if (length(said) == 0 && diff(range(rows$ratio, na.rm = TRUE)) < 0.3) said <- "All errors are near the classical one"
+  few <- if (any(rows$errors == "Driscoll-Kraay" & rows$df < 29)) {
+    sprintf("Driscoll-Kraay errors rest on %s, which are few.", count_of(min(rows$df[rows$errors == "Driscoll-Kraay"]) + 1, period))
+  }
+  text <- paste(c(if (length(said) > 0) paste0(upper_first(paste(said, collapse = "; ")), "."),
+                  if (!is.null(verdict)) paste0(verdict, "."), few), collapse = " ")
+  text
+}
