@@ -98,8 +98,15 @@ core_hotelling <- function(forms, contrasts) {
   q * (q + 1) / total
 }
 
-# A meat without its negative eigenvalues: list(meat, removed, how many there were).
-core_without_negative <- function(meat) {
+# A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip` coordinates are a
+# constant set aside, the slopes do not depend on it.
+core_without_negative <- function(meat, skip = 0L) {
+  if (skip > 0 && nrow(meat) > skip) {
+    whole <- core_without_negative(meat)
+    slopes <- core_without_negative(meat[-seq_len(skip), -seq_len(skip), drop = FALSE])
+    whole$meat[-seq_len(skip), -seq_len(skip)] <- slopes$meat
+    return(list(meat = whole$meat, removed = slopes$removed))
+  }
   parts <- eigen((meat + t(meat)) / 2, symmetric = TRUE)
   negative <- parts$values < -1e-12 * max(abs(parts$values))
   list(meat = parts$vectors %*% (pmax(parts$values, 0) * t(parts$vectors)), removed = sum(negative))

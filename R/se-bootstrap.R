@@ -98,7 +98,11 @@ bootstrap_parts <- function(spec, fit) {
                                    dimension$name),
                  todo = "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`.")
   }
-  list(name = dimension$name, formula = formula, basis = basis, moments = core_cluster_moments(basis, clusters),
+  # Clusters of rows that are fitted whatever their outcome are not drawn.
+  live <- live_rows(fit)
+  alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
+  moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, alive, drop = FALSE])
+  list(name = dimension$name, formula = formula, basis = basis, moments = moments,
        adjustment = switch(spec$type, CR2 = "root", CR3 = "inverse", "none"))
 }
 

@@ -117,7 +117,7 @@ compute_errors.se_clustered <- function(spec, fit) {
   meat <- Reduce(`+`, Map(function(sign, part) sign * part$meat, sign, parts))
   notes <- unlist(lapply(parts[single], `[[`, "notes"))
   if (sum(single) > 1 && spec$combine == "subtract") {
-    mended <- core_without_negative(meat)
+    mended <- core_without_negative(meat, walk$skip)
     if (mended$removed > 0) {
       meat <- mended$meat
       notes <- c(notes, sprintf("%s of the covariance was negative and is set to 0; `combine = \"sum\"` is safe and wide.",

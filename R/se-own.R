@@ -39,6 +39,12 @@ compute_errors.se_own <- function(spec, fit) {
   new_errors(spec, sprintf("as given: %s", spec$label), if (is.null(spec$df)) fit$df$residual else spec$df, covariance = full)
 }
 
+# Whether some combination has a negative variance, whatever the units.
+is_no_covariance <- function(V) {
+  size <- sqrt(ifelse(diag(V) > 0, diag(V), 1))
+  min(eigen(V / outer(size, size), TRUE, TRUE)$values) < -1e-8
+}
+
 own_result <- function(make, fit) {
   V <- tryCatch(make(fit), error = function(cnd) {
     stop_wavetax("errors", "The function for `covariance` failed.", where = conditionMessage(cnd),
@@ -55,7 +61,7 @@ check_own_matrix <- function(V) {
     "has no names, or others in rows than in columns"
   } else if (!all(is.finite(V)) || max(abs(V - t(V))) > 1e-8 * max(abs(V))) {
     "is not symmetric, or not finite"
-  } else if (min(eigen(stats::cov2cor(V + diag(ifelse(diag(V) == 0, 1, 0), nrow(V))), TRUE, TRUE)$values) < -1e-8) {
+  } else if (any(diag(V) < 0) || is_no_covariance(V)) {
     "is not a covariance: some combination has a negative variance"
   }
   if (is.null(wrong)) return(invisible())

@@ -63,6 +63,9 @@ joint_test_of <- function(fit, contrasts, distance) {
   scaled <- qr(t(rows))
   if (scaled$rank < q) stop_argument("terms", "not independent", "Name each restriction once.")
   # In directions of unit length: rows = t(R) t(Q).
+  if (identical(fit$errors$joint, "clusters") && is.null(fit$errors$forms) && q >= min(fit$errors$clusters)) {
+    stop_too_few_clusters(sprintf("%s for %s.", count_of(min(fit$errors$clusters), "cluster"), count_of(q, "restriction")))
+  }
   basis <- t(qr.Q(scaled))
   tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
   errors <- fit$errors
@@ -85,7 +88,6 @@ joint_test_of <- function(fit, contrasts, distance) {
   }
   if (identical(errors$joint, "clusters")) {
     G <- min(errors$clusters)
-    if (q >= G) stop_too_few_clusters(sprintf("%s for %s.", count_of(G, "cluster"), count_of(q, "restriction")))
     return(refer(wald * (G - q) / ((G - 1) * q), c(q, G - q)))
   }
   refer(wald / q, c(q, min(errors_df(fit, contrasts))))
