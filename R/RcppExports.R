@@ -105,8 +105,8 @@ cpp_cluster_grams <- function(view, clusters, factor, threads) {
     .Call(`_wavetax_cpp_cluster_grams`, view, clusters, factor, threads)
 }
 
-cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, threads) {
-    .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, threads)
+cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, quick, threads) {
+    .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, quick, threads)
 }
 
 cpp_coordinates <- function(view, factor, threads) {
@@ -123,6 +123,10 @@ cpp_cluster_moments <- function(z, e, clusters) {
 
 cpp_bridges <- function(first, second, n) {
     .Call(`_wavetax_cpp_bridges`, first, second, n)
+}
+
+cpp_crossing_groups <- function(groups, clusters, n) {
+    .Call(`_wavetax_cpp_crossing_groups`, groups, clusters, n)
 }
 
 cpp_lagged_products <- function(scores, groups, clock, order, lags, threads) {

@@ -34,9 +34,10 @@ core_cluster_gammas <- function(walk, clusters, contrasts, threads = core_thread
 }
 
 # The meat of robust errors, from squared residuals over (1 - h)^power: list(products, fitted, the count of
-# rows with h = 1). `leverage` is that of the effects: NULL, a number a row, or list(groups, weight).
-core_robust_products <- function(walk, leverage, power, mean_leverage = 1, threads = core_threads(walk$n)) {
-  cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, threads)
+# rows with h = 1). `leverage` is that of the effects: NULL, a number a row, or list(groups, inverse of their
+# weights). With `quick` leverages are passed over, and rows with a residual of that size or less are counted.
+core_robust_products <- function(walk, leverage, power, mean_leverage = 1, quick = -1, threads = core_threads(walk$n)) {
+  cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, quick, threads)
 }
 
 # The rows in orthonormal coordinates, times the root of their weight, and residuals likewise: list(z, e).

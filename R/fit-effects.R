@@ -150,20 +150,29 @@ with_groups <- function(design, name) {
 
 ranked_groups <- function(ranked) core_groups(ranked$codes, length(ranked$values), ranked$values)
 
-# Groups by the combinations of several columns that occur.
-combined_groups <- function(design, names) {
+# Groups by the combinations of several columns that occur. Labels of a million of them take longer than all else:
+# without `labels` they are made of few groups only.
+combined_groups <- function(design, names, labels = TRUE) {
   if (length(names) == 1) return(column_groups(design, names))
   parts <- lapply(names, function(name) column_groups(design, name))
-  cell <- as.double(parts[[1]]$codes)
-  for (part in parts[-1]) cell <- (cell - 1) * part$count + part$codes
+  if (!labels && keys_are_rows(design, names)) return(core_groups(seq_len(length(parts[[1]]$codes))))
+  cells <- prod(vapply(parts, function(part) as.double(part$count), 0))
+  cell <- if (cells < .Machine$integer.max) parts[[1]]$codes else as.double(parts[[1]]$codes)
+  for (part in parts[-1]) cell <- (cell - 1L) * (if (is.integer(cell)) as.integer(part$count) else part$count) + part$codes
   for (part in parts) if (part$missing > 0) cell[part$codes == 0L] <- NA
-  ranked <- rank_key(cell)
+  ranked <- if (is.integer(cell) && !anyNA(cell)) rank_integers(cell) else rank_key(cell)
+  if (!labels && length(ranked$values) > 1e5) return(core_groups(ranked$codes, length(ranked$values)))
   first <- match(seq_along(ranked$values), ranked$codes)
-  labels <- do.call(paste, c(lapply(parts, function(part) {
+  ranked$values <- do.call(paste, c(lapply(parts, function(part) {
     label_text(part$labels[part$codes[first]])
   }), sep = ":"))
-  ranked$values <- labels
   ranked_groups(ranked)
+}
+
+# Whether columns hold both keys of a panel, which no two rows share.
+keys_are_rows <- function(design, names) {
+  index <- design$index
+  !is.null(index) && is.null(design$between) && is.null(design$collapsed) && all(c(index$entity, index$period) %in% names)
 }
 
 # A trend on the used rows: the period counts on the panel's clock, other columns as numbers.

@@ -97,7 +97,7 @@ robust_in_pieces <- function(fit, power, mean_leverage) {
   total <- fold_pieces(fit$design$pieces, start, function(total, design) {
     piece <- piece_walk(fit, design)
     leverage <- if (!is.null(weight) && power != 0) {
-      list(groups = core_groups(piece$codes[[1]], fit$effects[[1]]$groups$count), weight = weight)
+      list(groups = core_groups(piece$codes[[1]], fit$effects[[1]]$groups$count), inverse = 1 / weight)
     }
     one <- core_robust_products(piece$walk, leverage, power, mean_leverage)
     list(products = total$products + one$products, fitted = total$fitted + one$fitted,

@@ -109,6 +109,9 @@ compute_errors.se_clustered <- function(spec, fit) {
                     recursive = FALSE)
   parts <- lapply(subsets, function(subset) {
     columns <- unique(unlist(lapply(dimensions[subset], `[[`, "columns")))
+    if (fit$n >= rows_for_threads && spec$type %in% c("CR0", "CR1") && keys_are_rows(fit$design, columns)) {
+      return(part_by_row(spec, fit, walk, live))
+    }
     clustered_part(spec, fit, walk, cluster_groups(fit, columns), paste(columns, collapse = ":"), live)
   })
   single <- lengths(subsets) == 1
@@ -181,6 +184,16 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
     out$df[lost] <- NA_real_
   }
   out
+}
+
+# The same of many rows each of which is a cluster.
+part_by_row <- function(spec, fit, walk, live) {
+  meat <- core_robust_products(walk, NULL, 0, quick = 0)$products
+  G <- live$n
+  nested <- logical(length(fit$effects))
+  factor <- if (spec$type == "CR1") G / (G - 1) * (G - 1) / (G - cluster_parameters(fit, nested, live)) else 1
+  list(meat = factor * meat, count = G, df = G - 1, sizes = c(1, 1), lost = logical(length(kept_terms(fit))),
+       notes = "Each row is a cluster: the errors are those of `se_robust()`")
 }
 
 # Contrasts whose joint degrees of freedom are held: p^4 numbers.

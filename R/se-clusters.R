@@ -27,7 +27,7 @@ cluster_groups <- function(fit, columns) {
   for (set in fit$effects) {
     if (identical(columns, set$columns)) return(set$groups)
   }
-  groups <- combined_groups(fit$design, columns)
+  groups <- combined_groups(fit$design, columns, labels = FALSE)
   check_clusters(groups, paste(columns, collapse = ":"))
   groups
 }
@@ -70,10 +70,9 @@ cluster_parameters <- function(fit, nested, live) {
   }))
 }
 
-# How many levels of a set, in percent, have rows in several clusters.
+# The share of a set's levels that have rows in several clusters.
 crossing_share <- function(set, clusters) {
-  pairs <- unique(as.double(set$groups$codes) * (clusters$count + 1) + clusters$codes)
-  mean(tabulate(pairs %/% (clusters$count + 1), set$groups$count)[set$groups$sizes > 0] > 1)
+  cpp_crossing_groups(set$groups, clusters, length(clusters$codes)) / sum(set$groups$sizes > 0)
 }
 
 # Columns that effects which cut across clusters may make, and the cells they may fill.
@@ -84,15 +83,15 @@ most_basis_cells <- 1e8
 # before: list(z, e, pick), the columns of `pick` being the fit's own coordinates in that basis. NULL where there are
 # too many such effects.
 cluster_basis <- function(fit, walk, nested) {
+  crossing <- if (has_swept_effects(fit)) fit$effects[!nested] else list()
+  p <- nrow(walk$upper)
+  levels <- sum(core_unknowns(crossing))
+  if (levels > most_crossing || (levels + p) * fit$n > most_basis_cells) return(NULL)
   own <- core_coordinate_rows(walk)
-  p <- ncol(own$z)
   if (!has_swept_effects(fit)) return(c(own, list(pick = diag(p))))
   if (all(nested)) {
     return(list(z = own$z[, -1, drop = FALSE], e = own$e, pick = cbind(0, diag(p - 1L))))
   }
-  crossing <- fit$effects[!nested]
-  levels <- sum(core_unknowns(crossing))
-  if (levels > most_crossing || (levels + p) * fit$n > most_basis_cells) return(NULL)
   basis_with_dummies(fit, own, crossing, fit$effects[nested], p)
 }
 

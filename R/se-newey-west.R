@@ -69,17 +69,17 @@ compute_errors.se_newey_west <- function(spec, fit) {
 compute_errors.se_driscoll_kraay <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Driscoll-Kraay errors")
   live <- live_rows(fit)
-  keep <- if (is.null(live$fitted)) TRUE else -live$fitted
-  ticks <- sort(unique(clock$clock))
-  periods <- length(unique(clock$clock[keep]))
+  groups <- period_groups(clock)
+  seen <- groups$sizes
+  if (!is.null(live$fitted)) seen <- seen - tabulate(groups$codes[live$fitted], groups$count)
+  periods <- sum(seen > 0)
   if (periods < 2) {
     stop_wavetax("too_few_periods", "Driscoll-Kraay errors need several periods, and there is one.",
                  todo = "Use `se_clustered()` or `se_robust()`.")
   }
   lags <- if (is.null(spec$lags)) core_default_lags(periods) else spec$lags
-  check_lag_span(lags, ticks)
-  sums <- core_cluster_scores(error_walk(fit), core_groups(match(clock$clock, ticks), length(ticks)))
-  meat <- core_lagged_periods(sums, ticks, lags)
+  check_lag_span(lags, clock$ticks)
+  meat <- core_lagged_periods(core_cluster_scores(error_walk(fit), groups), groups$labels, lags)
   new_errors(
     spec, "Driscoll-Kraay", periods - 1, meat = live$n / fit$df$residual * meat, type = lag_words(lags, clock$period),
     lags = lags, joint = "clusters", clusters = stats::setNames(periods, clock$period),
@@ -103,9 +103,17 @@ clock_of_errors <- function(fit, what) {
       todo = "Estimate on a `panel_frame()`, or use `se_clustered(~ column)`."
     )
   }
-  clock <- used_index(fit$design)$clock
-  list(clock = clock, ticks = sort(unique(clock)), groups = column_groups(fit$design, index$entity), entity = index$entity,
+  list(clock = used_index(fit$design)$clock, ticks = range(index$ticks[used_periods(fit$design)]), groups = column_groups(fit$design, index$entity), entity = index$entity,
        period = index$period)
+}
+
+# Rows by tick of the clock, which the labels are; ticks without rows may be among them.
+period_groups <- function(clock) {
+  first <- min(clock$ticks)
+  span <- max(clock$ticks) - first + 1
+  if (span <= 1e5) return(core_groups(as.integer(clock$clock - (first - 1)), span, first + seq_len(span) - 1))
+  ticks <- sort(unique(clock$clock))
+  core_groups(match(clock$clock, ticks), length(ticks), ticks)
 }
 
 check_lag_span <- function(lags, ticks) {

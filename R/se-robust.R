@@ -53,7 +53,7 @@ compute_errors.se_robust <- function(spec, fit) {
     leverage <- NULL
   } else {
     leverage <- if (power != 0 || has_swept_effects(fit)) effect_leverages(fit, spec, power != 0)
-    sums <- core_robust_products(error_walk(fit), leverage$values, power, mean_leverage)
+    sums <- robust_sums(fit, error_walk(fit), leverage$values, power, mean_leverage, fitted)
   }
   factor <- if (spec$type == "HC1") (fit$n - max(fitted, sums$fitted)) / fit$df$residual else 1
   new_errors(
@@ -62,13 +62,23 @@ compute_errors.se_robust <- function(spec, fit) {
   )
 }
 
+# Without a power leverages matter only in so far as rows are fitted whatever their outcome: they are
+# looked for where more residuals are nothing than effects account for.
+robust_sums <- function(fit, walk, leverage, power, mean_leverage, fitted) {
+  if (power == 0) {
+    quick <- core_robust_products(walk, NULL, 0, quick = 1e-7 * sqrt(fit$ssr / fit$n))
+    if (quick$fitted <= fitted) return(list(products = quick$products, fitted = fitted))
+  }
+  core_robust_products(walk, leverage, power, mean_leverage)
+}
+
 # list(values, note) of the effects' part of leverages: see core_robust_products().
 effect_leverages <- function(fit, spec, needed) {
   if (!has_swept_effects(fit)) return(NULL)
   weights <- fit$design[["weights"]]
   sets <- fit$effects
   if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
-    return(list(values = list(groups = sets[[1]]$groups, weight = core_group_weights(sets[[1]]$groups, weights))))
+    return(list(values = list(groups = sets[[1]]$groups, inverse = 1 / core_group_weights(sets[[1]]$groups, weights))))
   }
   if (!needed) return(NULL)
   system <- core_effect_system(lapply(sets, fit_effect_set, fit$design), fit$n, weights)

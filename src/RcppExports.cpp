@@ -324,8 +324,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_robust_products
-Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power, double mean_leverage, int threads);
-RcppExport SEXP _wavetax_cpp_robust_products(SEXP viewSEXP, SEXP factorSEXP, SEXP leverageSEXP, SEXP skipSEXP, SEXP powerSEXP, SEXP mean_leverageSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power, double mean_leverage, double quick, int threads);
+RcppExport SEXP _wavetax_cpp_robust_products(SEXP viewSEXP, SEXP factorSEXP, SEXP leverageSEXP, SEXP skipSEXP, SEXP powerSEXP, SEXP mean_leverageSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
@@ -334,8 +334,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
     Rcpp::traits::input_parameter< double >::type power(powerSEXP);
     Rcpp::traits::input_parameter< double >::type mean_leverage(mean_leverageSEXP);
+    Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_robust_products(view, factor, leverage, skip, power, mean_leverage, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_robust_products(view, factor, leverage, skip, power, mean_leverage, quick, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -388,6 +389,18 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type second(secondSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_bridges(first, second, n));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_crossing_groups
+double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n);
+RcppExport SEXP _wavetax_cpp_crossing_groups(SEXP groupsSEXP, SEXP clustersSEXP, SEXP nSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_crossing_groups(groups, clusters, n));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -776,11 +789,12 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 5},
     {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
     {"_wavetax_cpp_cluster_grams", (DL_FUNC) &_wavetax_cpp_cluster_grams, 4},
-    {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 7},
+    {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 3},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_bridges", (DL_FUNC) &_wavetax_cpp_bridges, 3},
+    {"_wavetax_cpp_crossing_groups", (DL_FUNC) &_wavetax_cpp_crossing_groups, 3},
     {"_wavetax_cpp_lagged_products", (DL_FUNC) &_wavetax_cpp_lagged_products, 6},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_groups", (DL_FUNC) &_wavetax_cpp_groups, 2},

@@ -66,10 +66,10 @@ Rcpp::NumericMatrix cpp_cluster_grams(Rcpp::List view, Rcpp::List clusters, Rcpp
 }
 
 // sum of w^2 e^2 / (1 - h)^power u u'; `leverage` is NULL, the effects' leverage by row, or a list of groups
-// and their weights.
+// and the inverses of their weights. `quick`: see RobustSink; -1 for none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power,
-                               double mean_leverage, int threads) {
+                               double mean_leverage, double quick, int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor);
   wavetax::EffectLeverage of_effects;
@@ -80,14 +80,14 @@ Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP
   } else if (leverage != R_NilValue) {
     const Rcpp::List by_group(leverage);
     const wavetax::Groups groups = as_groups(by_group["groups"], static_cast<R_xlen_t>(rows.n()));
-    SEXP weight = by_group["weight"];
-    if (TYPEOF(weight) != REALSXP || static_cast<std::size_t>(Rf_xlength(weight)) != groups.count)
+    SEXP inverse = by_group["inverse"];
+    if (TYPEOF(inverse) != REALSXP || static_cast<std::size_t>(Rf_xlength(inverse)) != groups.count)
       Rcpp::stop("Weights are not one for each group.");
     of_effects.codes = groups.codes;
-    of_effects.weight = REAL(weight);
+    of_effects.inverse = REAL(inverse);
   }
   const wavetax::RobustSink sums =
-      wavetax::visit(*rows, wavetax::RobustSink(upper, of_effects, power, mean_leverage), threads);
+      wavetax::visit(*rows, wavetax::RobustSink(upper, of_effects, power, mean_leverage, quick), threads);
   return Rcpp::List::create(Rcpp::Named("products") = pack(sums.products()),
                             Rcpp::Named("fitted") = static_cast<double>(sums.fitted()));
 }
@@ -138,6 +138,19 @@ Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n) {
   Rcpp::NumericVector out(found.size());
   for (std::size_t i = 0; i < found.size(); ++i) out[i] = static_cast<double>(found[i] + 1);
   return out;
+}
+
+// How many groups have rows in several clusters.
+// [[Rcpp::export(rng = false)]]
+double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n) {
+  const wavetax::Groups of = as_groups(groups, static_cast<R_xlen_t>(n));
+  const wavetax::Groups in = as_groups(clusters, static_cast<R_xlen_t>(n));
+  std::vector<int> first(of.count, 0);  // the cluster of a group; -1 for several
+  for (std::size_t i = 0; i < static_cast<std::size_t>(n); ++i) {
+    int& one = first[of.of(i)];
+    one = one == 0 || one == in.codes[i] ? in.codes[i] : -1;
+  }
+  return static_cast<double>(std::count(first.begin(), first.end(), -1));
 }
 
 // sum over pairs of rows of one group, up to `lags` ticks apart, of (1 - distance / (lags + 1)) times the

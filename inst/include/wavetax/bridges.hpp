@@ -11,46 +11,56 @@
 
 namespace wavetax {
 
-// Rows of each group, one group after another: row places[start[g]] is the first of group g.
-struct RowsByGroup {
-  std::vector<std::size_t> start, place;
-
-  RowsByGroup(const Groups& groups, std::size_t n) : start(groups.count + 1, 0), place(n) {
-    for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
+// Rows of each group, one group after another: at(start[g]) is the first of group g.
+class RowsByGroup {
+ public:
+  RowsByGroup(const Groups& groups, std::size_t n) : start(groups.count + 1, 0) {
+    if (groups.sizes)
+      for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
+    else
+      for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
     std::partial_sum(start.begin(), start.end(), start.begin());
+    if (groups.sorted) return;
+    place_.resize(n);
     std::vector<std::size_t> next(start.begin(), start.end() - 1);
-    for (std::size_t i = 0; i < n; ++i) place[next[groups.of(i)]++] = i;
+    for (std::size_t i = 0; i < n; ++i) place_[next[groups.of(i)]++] = i;
   }
+
+  std::size_t at(std::size_t place) const { return place_.empty() ? place : place_[place]; }
+
+  std::vector<std::size_t> start;
+
+ private:
+  std::vector<std::size_t> place_;
 };
 
-// Whether every row lies on a cycle through another group that has two of its own group's neighbouring levels: then
-// no row is a bridge. Quick where one set has few levels, as periods are.
+// Whether every row lies on a cycle through another group that has two of its own group's neighbouring levels, or shares
+// its cell with another row: then no row is a bridge. Quick where one set has few levels, as periods are.
 inline bool all_on_short_cycles(const RowsByGroup& rows, const Groups& of, const Groups& across) {
   constexpr std::size_t most = 1024;
   if (across.count > most) return false;
   std::vector<int> seen(across.count * across.count, 0);  // the group that has a pair: 0 none, -1 several
-  auto each_pair = [&](auto use) {
-    for (std::size_t g = 0; g < of.count; ++g)
-      for (std::size_t at = rows.start[g]; at + 1 < rows.start[g + 1]; ++at) {
-        std::size_t a = across.of(rows.place[at]), b = across.of(rows.place[at + 1]);
-        if (a == b) continue;  // two rows of one cell are on a cycle of their own
-        if (a > b) std::swap(a, b);
-        use(g, at, seen[a * across.count + b]);
-      }
-  };
-  each_pair([](std::size_t g, std::size_t, int& who) {
+  const auto who = [&](std::size_t a, std::size_t b) -> int& { return seen[std::min(a, b) * across.count + std::max(a, b)]; };
+  for (std::size_t g = 0; g < of.count; ++g) {
     const int group = static_cast<int>(g) + 1;
-    if (who == 0) who = group;
-    else if (who != group) who = -1;
-  });
-  std::vector<char> safe(rows.place.size(), 0);
-  each_pair([&](std::size_t, std::size_t at, int who) {
-    if (who == -1) safe[at] = safe[at + 1] = 1;
-  });
-  for (std::size_t g = 0; g < of.count; ++g)
-    for (std::size_t at = rows.start[g]; at + 1 < rows.start[g + 1]; ++at)
-      if (across.of(rows.place[at]) == across.of(rows.place[at + 1])) safe[at] = safe[at + 1] = 1;
-  return std::all_of(safe.begin(), safe.end(), [](char one) { return one != 0; });
+    for (std::size_t at = rows.start[g]; at + 1 < rows.start[g + 1]; ++at) {
+      int& one = who(across.of(rows.at(at)), across.of(rows.at(at + 1)));
+      one = one == 0 || one == group ? group : -1;
+    }
+  }
+  for (std::size_t g = 0; g < of.count; ++g) {
+    bool before = false;  // whether the pair with the row before is shared
+    for (std::size_t at = rows.start[g]; at < rows.start[g + 1]; ++at) {
+      bool after = false;
+      if (at + 1 < rows.start[g + 1]) {
+        const std::size_t a = across.of(rows.at(at)), b = across.of(rows.at(at + 1));
+        after = a == b || who(a, b) == -1;
+      }
+      if (!before && !after) return false;
+      before = after;
+    }
+  }
+  return true;
 }
 
 // The bridges, in order of rows. Vertices are the levels of both sets, edges the rows; an edge is a bridge where no
@@ -66,7 +76,7 @@ inline std::vector<std::size_t> bridges(const Groups& first, const Groups& secon
   std::vector<std::size_t> found(vertices, 0), low(vertices, 0), next(vertices), by(vertices, none), path;
   const auto begin = [&](std::size_t v) { return v < of.count ? rows.start[v] : others.start[v - of.count]; };
   const auto end = [&](std::size_t v) { return v < of.count ? rows.start[v + 1] : others.start[v - of.count + 1]; };
-  const auto edge = [&](std::size_t v, std::size_t at) { return v < of.count ? rows.place[at] : others.place[at]; };
+  const auto edge = [&](std::size_t v, std::size_t at) { return v < of.count ? rows.at(at) : others.at(at); };
   for (std::size_t v = 0; v < vertices; ++v) next[v] = begin(v);
   std::size_t clock = 0;
   for (std::size_t root = 0; root < vertices; ++root) {

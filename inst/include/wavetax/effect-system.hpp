@@ -244,8 +244,9 @@ class EffectSystem {
     if (unknowns_ > 0) inverse = this->inverse();
     Numbers by_place = zeros(n_);
     order_->for_each_lane([&](std::size_t lane) {
+      Shares shares;
       for (std::size_t g = order_->lane[lane]; g < order_->lane[lane + 1]; ++g)
-        group_leverage(g, inverse, by_place.data());
+        group_leverage(g, inverse, shares, by_place.data());
     });
     const std::vector<int> place = order_->places();
     for (std::size_t r = 0; r < n_; ++r) out[r] = by_place[place.empty() ? r : static_cast<std::size_t>(place[r])];
@@ -535,10 +536,18 @@ class EffectSystem {
     }
   }
 
-  void group_leverage(std::size_t g, const Numbers& inverse, double* by_place) const {
-    const std::size_t begin = order_->start[g], end = order_->start[g + 1], loadings = first_.size(), m = unknowns_;
+  // Room to work in for one group after another.
+  struct Shares {
     std::vector<std::size_t> touched;
-    Numbers shares;  // by touched unknown and loading: D2'W load_f / gram_f
+    Numbers shares, image, inner;
+  };
+
+  void group_leverage(std::size_t g, const Numbers& inverse, Shares& room, double* by_place) const {
+    const std::size_t begin = order_->start[g], end = order_->start[g + 1], loadings = first_.size(), m = unknowns_;
+    std::vector<std::size_t>& touched = room.touched;
+    Numbers& shares = room.shares;  // by touched unknown and loading: D2'W load_f / gram_f
+    touched.clear();
+    shares.clear();
     for (std::size_t p = begin; p < end; ++p)
       for (const Term& other : order_->others) {
         touched.push_back(other.unknown(p));
@@ -549,7 +558,9 @@ class EffectSystem {
         }
       }
     // M^- a_f at every touched unknown, and a_f'M^- a_e.
-    Numbers image(touched.size() * loadings, 0.0), inner(loadings * loadings, 0.0);
+    Numbers &image = room.image, &inner = room.inner;
+    image.assign(touched.size() * loadings, 0.0);
+    inner.assign(loadings * loadings, 0.0);
     for (std::size_t i = 0; i < touched.size(); ++i)
       for (std::size_t j = 0; j < touched.size(); ++j)
         for (std::size_t f = 0; f < loadings; ++f)

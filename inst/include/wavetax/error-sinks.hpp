@@ -19,13 +19,29 @@ namespace wavetax {
 // The weighted squared length of each row of a block in orthonormal coordinates, the first `skip` left out: the
 // regressors' part of its leverage.
 inline void squared_lengths(const Block& block, std::size_t width, std::size_t skip, double* out) {
-  std::fill_n(out, block.count, 0.0);
+  std::fill_n(out, block_rows, 0.0);
   for (std::size_t c = skip; c < width; ++c) {
     const double* const u = block.column(c);
-    for (std::size_t i = 0; i < block.count; ++i) out[i] += u[i] * u[i];
+    for (std::size_t i = 0; i < block_rows; i += 2) {
+      const Pair pair = load_pair(u + i);
+      store_pair(out + i, load_pair(out + i) + pair * pair);
+    }
   }
   if (block.weights)
     for (std::size_t i = 0; i < block.count; ++i) out[i] *= block.weights[i];
+}
+
+// products[a] = sum of v times column a, for the first `width` columns.
+inline void products_with(const Block& block, const double* v, std::size_t width, double* products) {
+  for (std::size_t a = 0; a < width; a += 4) {
+    const double* const from = block.column(a);
+    switch (std::min<std::size_t>(4, width - a)) {
+      case 4: dot_products<4>(v, from, block_rows, block.count, products + a); break;
+      case 3: dot_products<3>(v, from, block_rows, block.count, products + a); break;
+      case 2: dot_products<2>(v, from, block_rows, block.count, products + a); break;
+      default: dot_products<1>(v, from, block_rows, block.count, products + a);
+    }
+  }
 }
 
 // s_g = sum of w u e over the rows of cluster g. By period these are the sums that spatial and serial
@@ -81,12 +97,13 @@ class ScoreSink {
 
   template <class OfRow>
   void add_scattered(Block& block, std::size_t width, OfRow of_row) {
-    for (std::size_t c = 0; c < width; ++c) {
-      const double* const u = block.column(c);
-      for (std::size_t i = 0; i < block.count; ++i) of_row(i)[c] += u[i] * block.combined[i];
+    for (std::size_t i = 0; i < block.count; ++i) {
+      double* const to = of_row(i);
+      const double* const u = block.values + i;
+      const double e = block.combined[i];
+      for (std::size_t c = 0; c < width; ++c) to[c] += u[c * block_rows] * e;
+      if (lengths_) to[width] += lengths_of_rows_[i];
     }
-    if (lengths_)
-      for (std::size_t i = 0; i < block.count; ++i) of_row(i)[width] += lengths_of_rows_[i];
   }
 
   GroupTable table_;
@@ -134,13 +151,13 @@ class GramSink {
 // How the effects' part of a row's leverage is known.
 struct EffectLeverage {
   const double* by_row = nullptr;   // for each row
-  const int* codes = nullptr;       // or by group: w over the group's weight
-  const double* weight = nullptr;
+  const int* codes = nullptr;       // or by group: w times the inverse of the group's weight
+  const double* inverse = nullptr;
   std::size_t skip = 0;             // coordinates that the effects hold: those of a constant set aside
 
   double of(std::size_t row, double w) const {
     if (by_row) return by_row[row];
-    return codes ? w / weight[static_cast<std::size_t>(codes[row]) - 1] : 0.0;
+    return codes ? w * inverse[static_cast<std::size_t>(codes[row]) - 1] : 0.0;
   }
 };
 
@@ -148,42 +165,40 @@ struct EffectLeverage {
 constexpr double live_margin = 1e-9;
 
 // sum of w^2 e^2 / (1 - h)^delta u u', h the leverage of the row, over rows with h < 1, delta `power` or, where
-// that is negative, min(4, h / `mean_leverage`). Also how many rows have h = 1.
+// that is negative, min(4, h / `mean_leverage`). Also how many rows have h = 1; or, with `quick`, in which leverages are
+// passed over, how many have a residual below that, as those rows do.
 class RobustSink {
  public:
-  RobustSink(const Eigen::MatrixXd& upper, const EffectLeverage& leverage, double power, double mean_leverage)
-      : upper_(&upper), leverage_(leverage), power_(power), mean_leverage_(mean_leverage),
+  RobustSink(const Eigen::MatrixXd& upper, const EffectLeverage& leverage, double power, double mean_leverage,
+             double quick = -1.0)
+      : upper_(&upper), leverage_(leverage), power_(power), mean_leverage_(mean_leverage), quick_(quick),
         products_(static_cast<std::size_t>(upper.cols() * upper.cols()), 0.0) {}
 
   std::vector<std::size_t> cuts(std::size_t n) const { return even_cuts(n, 4 * piece_rows); }
-  RobustSink part() const { return RobustSink(*upper_, leverage_, power_, mean_leverage_); }
+  RobustSink part() const { return RobustSink(*upper_, leverage_, power_, mean_leverage_, quick_); }
   void add(Block& block) {
     const std::size_t width = static_cast<std::size_t>(upper_->cols());
-    std::array<double, block_rows> factor;
+    std::array<double, block_rows> factor, scaled;
+    Numbers& sums = sums_;
+    sums.resize(width + 4);
     to_orthonormal(*upper_, block.values, block.count);
-    squared_lengths(block, width, leverage_.skip, factor.data());
-    for (std::size_t i = 0; i < block.count; ++i) {
-      const double w = block.weight(i), h = factor[i] + leverage_.of(block.begin + i, w), left = 1.0 - h;
-      const double we = w * block.combined[i];
-      factor[i] = 0.0;
-      if (left <= live_margin) {
-        ++fitted_;
-        continue;
+    if (quick_ >= 0.0) {
+      for (std::size_t i = 0; i < block.count; ++i) {
+        const double we = block.weight(i) * block.combined[i];
+        fitted_ += std::fabs(block.combined[i]) <= quick_;
+        factor[i] = we * we;
       }
-      factor[i] = we * we;
-      if (power_ > 0.0) factor[i] /= power_ == 1.0 ? left : left * left;
-      if (power_ < 0.0) factor[i] /= std::pow(left, std::min(4.0, h / mean_leverage_));
+    } else {
+      squared_lengths(block, width, leverage_.skip, factor.data());
+      weigh(block, factor.data());
     }
-    std::array<double, block_rows> scaled;
     for (std::size_t b = 0; b < width; ++b) {
       const double* const u = block.column(b);
-      for (std::size_t i = 0; i < block.count; ++i) scaled[i] = factor[i] * u[i];
-      for (std::size_t a = 0; a <= b; ++a) {
-        const double* const v = block.column(a);
-        double sum = 0.0;
-        for (std::size_t i = 0; i < block.count; ++i) sum += v[i] * scaled[i];
-        products_[b * width + a] += sum;
-      }
+      std::size_t i = 0;
+      for (; i + 2 <= block.count; i += 2) store_pair(&scaled[i], load_pair(&factor[i]) * load_pair(u + i));
+      if (i < block.count) scaled[i] = factor[i] * u[i];
+      products_with(block, scaled.data(), b + 1, sums.data());
+      for (std::size_t a = 0; a <= b; ++a) products_[b * width + a] += sums[a];
     }
   }
   void merge(const RobustSink& other) {
@@ -203,10 +218,26 @@ class RobustSink {
   std::size_t fitted() const { return fitted_; }
 
  private:
+  // From regressors' parts of leverages to the factors of the rows.
+  void weigh(const Block& block, double* factor) {
+    for (std::size_t i = 0; i < block.count; ++i) {
+      const double w = block.weight(i), h = factor[i] + leverage_.of(block.begin + i, w), left = 1.0 - h;
+      const double we = w * block.combined[i];
+      factor[i] = 0.0;
+      if (left <= live_margin) {
+        ++fitted_;
+        continue;
+      }
+      factor[i] = we * we;
+      if (power_ > 0.0) factor[i] /= power_ == 1.0 ? left : left * left;
+      if (power_ < 0.0) factor[i] /= std::pow(left, std::min(4.0, h / mean_leverage_));
+    }
+  }
+
   const Eigen::MatrixXd* upper_;
   EffectLeverage leverage_;
-  double power_, mean_leverage_;
-  Numbers products_;
+  double power_, mean_leverage_, quick_;
+  Numbers products_, sums_;
   std::size_t fitted_ = 0;
 };
 

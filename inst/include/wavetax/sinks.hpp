@@ -45,7 +45,7 @@ class GroupTable {
   template <class Use>
   void with_rows(const Block& block, Use&& use) {
     double* const table = values_->data();
-    if (!groups_.sorted)
+    if (!groups_.sorted && groups_.count * size_ > block_rows * block_rows)
       for (std::size_t i = 0; i < block.count; ++i) __builtin_prefetch(table + groups_.of(block.begin + i) * size_, 1);
     const int* const code = groups_.codes + block.begin;
     const std::size_t size = size_;

@@ -90,9 +90,13 @@ class Triangle {
 // holds `count` rows, column by column, `stride` apart.
 inline void to_orthonormal(const Eigen::MatrixXd& r, double* block, std::size_t count,
                            std::size_t stride = block_rows) {
-  for (Eigen::Index c = 0; c < r.cols(); ++c)
-    take_all(block, static_cast<std::ptrdiff_t>(stride), r.data() + c * r.rows(), static_cast<std::size_t>(c),
-             1.0 / r(c, c), count, block + c * stride);
+  for (Eigen::Index c = 0; c < r.cols(); ++c) {
+    const double* const times = r.data() + c * r.rows();
+    Eigen::Index first = 0;  // a constant that is orthogonal to the rest takes nothing
+    while (first < c && times[first] == 0.0) ++first;
+    take_all(block + first * static_cast<Eigen::Index>(stride), static_cast<std::ptrdiff_t>(stride), times + first,
+             static_cast<std::size_t>(c - first), 1.0 / r(c, c), count, block + c * stride);
+  }
 }
 
 // Rows collected into blocks on their way into a triangle. Ends with flush().
