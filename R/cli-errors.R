@@ -1,18 +1,20 @@
 # --errors: words for standard errors, and what they make.
 
-# Each word: what it makes of a column to cluster by (NULL: the entity), whether it clusters, whether a number of lags may
+# Each word: what it makes of a column to cluster by (NULL: the entity), whether it clusters, whether a number of lags
+# may
 # follow, and what its columns in tables are called.
 cli_error_words <- function() {
   word <- function(make, words, kind, clusters = FALSE, lags = FALSE) {
     list(make = make, words = words, kind = kind, clusters = clusters, lags = lags)
   }
-  robust <- function(type) word(function(by, lags) se_robust(type), paste("robust to unequal variances,", type),
-                                paste("robust", type))
-  clustered <- function(type, df = "clusters") function(by, lags) {
-    if (is.null(by)) se_clustered(type = type, df = df) else se_clustered(!!by, type, df)
+  robust <- function(type) {
+    word(function(by, lags) se_robust(type), paste("robust to unequal variances,", type), paste("robust", type))
   }
-  drawn <- function(method) function(by, lags) {
-    if (is.null(by)) se_bootstrap(method = method) else se_bootstrap(!!by, method)
+  clustered <- function(type, df = "clusters") {
+    function(by, lags) if (is.null(by)) se_clustered(type = type, df = df) else se_clustered(!!by, type, df)
+  }
+  drawn <- function(method) {
+    function(by, lags) if (is.null(by)) se_bootstrap(method = method) else se_bootstrap(!!by, method)
   }
   list(
     classical = word(function(by, lags) se_classical(), "one variance, unrelated", "classical"),
@@ -33,7 +35,8 @@ cli_error_words <- function() {
 cli_errors_help <- function() {
   words <- cli_error_words()
   paste0("several by commas give columns: ",
-         paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "), " [default: clustered]")
+         paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "),
+                                           ", or all: a table of each model under all of them [default: clustered]")
 }
 
 # The words of an option: a list by word of its descriptor and lags.
@@ -55,6 +58,11 @@ cli_error_choices <- function(text) {
 # The specifications; NULL for the default of each model.
 cli_errors <- function(options) {
   if (is.null(options$errors) && is.null(options$by)) return(list(NULL))
+  if (identical(options$errors, "all")) {
+    if (!is.null(options$by)) stop_usage("--by has no effect: --errors all clusters by entity and period.")
+    if (options$format != "text") stop_usage("--errors all is printed as text only, not as ", options$format, ".")
+    return(list(NULL))
+  }
   choices <- cli_error_choices(if (is.null(options$errors)) "clustered" else options$errors)
   if (!is.null(options$by) && !any(vapply(choices, `[[`, TRUE, "clusters"))) {
     stop_usage(sprintf("--by has no effect: %s errors have no clusters.", list_words(names(choices))))

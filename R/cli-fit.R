@@ -17,7 +17,8 @@ cli_fit_parser <- function() {
                                             "'harbour + coast:season' [default: entity]")),
       cli_option("--variance", "METHOD", "of the components of random effects"),
       cli_option("--errors", "LIST", cli_errors_help()),
-      cli_option("--by", "COLUMNS", "to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]"),
+      cli_option("--by", "COLUMNS", paste("to cluster by; harbour+season are two dimensions, coast:season",
+                                            "combinations [default: the entity]")),
       cli_option("--weights", "COLUMN", "analytic weights"),
       cli_option("--rows", "TEXT", "rows to use, such as 'season > 2012'"),
       optparse::make_option("--tests", action = "store_true", default = FALSE,
@@ -144,7 +145,8 @@ cli_show <- function(fits, options) {
   }
   cli_draw(fits, options)
   if (options$format == "text") {
-    for (one in c(unname(fits), tests)) {
+    compared <- if (identical(options$errors, "all")) lapply(unname(fits), compare_errors)
+    for (one in c(unname(fits), compared, tests)) {
       print(one)
       writeLines("")
     }

@@ -6,7 +6,8 @@
 #' @param terms Coefficients, by name or number; `NULL`: all slopes.
 #' @param ... Errors of your own choice in place of the usual ones, `se_` specifications, which may be named.
 #' @return A data frame of class `errors_comparison` with a row for each coefficient and kind of errors: `term`,
-#'   `estimate`, `errors`, `std_error`, `df`, `p_value`, and `ratio`, the standard error over the classical one. It prints a
+#'   `estimate`, `errors`, `std_error`, `df`, `p_value`, and `ratio`, the standard error over the classical one. It
+#'   prints a
 #'   table a coefficient with a sentence on what the differences say. Attribute `skipped` names errors that cannot be
 #'   computed of this fit, and why.
 #' @section Errors:
@@ -65,7 +66,7 @@ comparison_label <- function(fit) {
 error_kind_words <- function(spec) {
   if (inherits(spec, "se_robust")) return(paste("robust", spec$type))
   if (inherits(spec, c("se_clustered", "se_bootstrap"))) {
-    return(paste(gsub("_", " ", spec$kind), "by", list_words(vapply(spec$by, paste, "", collapse = ":"))))
+    return(paste(spec$kind, "by", list_words(vapply(spec$by, paste, "", collapse = ":"))))
   }
-  gsub("_", " ", spec$kind)
+  c(classical = "classical", newey_west = "Newey-West", driscoll = "Driscoll-Kraay", own = "own")[[spec$kind]]
 }

@@ -3,7 +3,8 @@
 
 core_cluster_moments <- function(basis, clusters) cpp_cluster_moments(basis$z, basis$e, clusters)
 
-# Weights of clusters by draw, G x draws: list(weights, exact, whether they are all there are; kind). All signs where they
+# Weights of clusters by draw, G x draws: list(weights, exact, whether they are all there are; kind). All signs where
+# they
 # are few and fine enough for a level of 5 percent, six points where there are few clusters, else signs.
 core_wild_weights <- function(G, draws) {
   six <- c(-1, 1) %x% sqrt(c(1.5, 1, 0.5))
@@ -62,7 +63,8 @@ core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) 
       zeta1 <- one$shifted %*% v
       s0 <- v * one$level - crossprod(matrix(one$taken, r), zeta0)
       s1 <- v * one$slope - crossprod(matrix(one$taken, r), zeta1)
-      out[[j]][at, ] <- c(crossprod(zeta0, one$u), crossprod(zeta1, one$u), colSums(s0^2), colSums(s0 * s1), colSums(s1^2))
+      out[[j]][at, ] <- c(crossprod(zeta0, one$u), crossprod(zeta1, one$u), colSums(s0^2), colSums(s0 * s1),
+                          colSums(s1^2))
     }
   }
   list(draws = out, exact = wild$exact, kind = wild$kind, own = vapply(of, function(one) sum(one$level^2), 0))
@@ -90,7 +92,7 @@ core_wild_interval <- function(draws, own, exact, level) {
     for (step in seq_len(60)) {
       middle <- (kept + out) / 2
       if (core_wild_p(draws, own, exact, sign * middle) > 1 - level) kept <- middle else out <- middle
-      if (out - kept <= 1e-9 * unit) break
+      if (out - kept <= 1e-7 * unit) break
     }
     out
   }

@@ -71,7 +71,8 @@ core_lagged_periods <- function(sums, ticks, lags) {
 core_default_lags <- function(periods) max(1, floor(4 * (periods / 100)^(2 / 9)))
 
 # Of contrasts that are columns of `pick` in the basis z of the regression: see AdjustedScores.
-core_adjusted_scores <- function(basis, clusters, adjustment, moments = FALSE, threads = core_threads(length(basis$e))) {
+core_adjusted_scores <- function(basis, clusters, adjustment, moments = FALSE,
+                                 threads = core_threads(length(basis$e))) {
   cpp_adjusted_scores(basis$z, basis$e, clusters, basis$pick, match(adjustment, core_adjustments) - 1L, moments,
                       threads)
 }
@@ -99,7 +100,8 @@ core_hotelling <- function(forms, contrasts) {
   q * (q + 1) / total
 }
 
-# A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip` coordinates are a
+# A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip`
+# coordinates are a
 # constant set aside, the slopes do not depend on it.
 core_without_negative <- function(meat, skip = 0L) {
   if (skip > 0 && nrow(meat) > skip) {

@@ -158,7 +158,9 @@ combined_groups <- function(design, names, labels = TRUE) {
   if (!labels && keys_are_rows(design, names)) return(core_groups(seq_len(length(parts[[1]]$codes))))
   cells <- prod(vapply(parts, function(part) as.double(part$count), 0))
   cell <- if (cells < .Machine$integer.max) parts[[1]]$codes else as.double(parts[[1]]$codes)
-  for (part in parts[-1]) cell <- (cell - 1L) * (if (is.integer(cell)) as.integer(part$count) else part$count) + part$codes
+  for (part in parts[-1]) {
+    cell <- (cell - 1L) * (if (is.integer(cell)) as.integer(part$count) else part$count) + part$codes
+  }
   for (part in parts) if (part$missing > 0) cell[part$codes == 0L] <- NA
   ranked <- if (is.integer(cell) && !anyNA(cell)) rank_integers(cell) else rank_key(cell)
   if (!labels && length(ranked$values) > 1e5) return(core_groups(ranked$codes, length(ranked$values)))
@@ -172,7 +174,8 @@ combined_groups <- function(design, names, labels = TRUE) {
 # Whether columns hold both keys of a panel, which no two rows share.
 keys_are_rows <- function(design, names) {
   index <- design$index
-  !is.null(index) && is.null(design$between) && is.null(design$collapsed) && all(c(index$entity, index$period) %in% names)
+  !is.null(index) && is.null(design$between) && is.null(design$collapsed) &&
+    all(c(index$entity, index$period) %in% names)
 }
 
 # A trend on the used rows: the period counts on the panel's clock, other columns as numbers.

@@ -22,13 +22,14 @@
 plot_estimates <- function(..., term = NULL, level = 0.95) {
   if (!is.null(term)) check_text(term, "term", "Name one coefficient in quotes.", kind = "unknown_term")
   if (identical(term, "constant")) term <- "(Intercept)"
-  fits <- lapply(collect_fits(rlang::enquos(...)), fit_record)
+  given <- collect_fits(rlang::enquos(...))
+  fits <- lapply(given, fit_record)
   check_level(level)
   alone <- length(fits) == 1 && is.null(term)
   if (is.null(term) && !alone) term <- first_common_slope(fits)
   rows <- do.call(rbind, lapply(names(fits), function(model) {
     fit <- fits[[model]]
-    table <- interval_table(fit, level, if (!is.null(term)) term == "(Intercept)" else FALSE)
+    table <- interval_table(fit, given[[model]], level, if (!is.null(term)) term == "(Intercept)" else FALSE)
     table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
     if (nrow(table) == 0) return(NULL)
     cbind(table, row = if (alone) labelled(table$term, fit$labels) else model, errors = fit$errors$label)
@@ -40,7 +41,7 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   draw_estimates(
     rows, title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", what, outcome),
     subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
-                       list_words(unique(rows$errors)))
+                       errors_shown(unique(rows$errors)))
   )
 }
 
@@ -49,9 +50,21 @@ labelled <- function(terms, labels) {
   ifelse(terms %in% names(labels), as.character(labels)[match(terms, names(labels))], terms)
 }
 
-# Coefficients with their interval at another level than the record's.
-interval_table <- function(record, level, aside = FALSE) {
+errors_shown <- function(labels) if (length(labels) <= 2) list_words(labels) else sprintf("of %d kinds", length(labels))
+
+# Coefficients with their interval at another level than the record's. Errors may bring intervals of their own.
+interval_table <- function(record, fit, level, aside = FALSE) {
   table <- if (aside) record$coefficients else as.data.frame(record)
+  if (abs(level - 0.95) < 1e-12) return(table)
+  if (startsWith(record$errors$label, "wild")) {
+    if (inherits(fit, "fit_record")) {
+      stop_wavetax("level", "A saved fit under a wild bootstrap has its intervals at 95 percent only.",
+                   todo = "Use `level = 0.95`, or the fit itself.")
+    }
+    own <- coefficient_table(fit, match(table$term, kept_terms(fit)), level)
+    table[c("low", "high")] <- own[c("low", "high")]
+    return(table)
+  }
   df <- if (aside) record$errors$df else record$errors$df[!record$coefficients$aside]
   half <- stats::qt((1 + level) / 2, df) * table$std_error
   table$low <- table$estimate - half

@@ -3,14 +3,17 @@
 #' Question answered: *how sure am I with so few clusters that no formula for their errors can be trusted?*
 #'
 #' `"wild"`: for each coefficient its null is imposed, everything else and the effects estimated anew; the restricted
-#' residuals of a cluster are multiplied by one random weight for all of its rows, the effects swept out again, and the t
-#' statistic computed as in the fit, with the cluster form `type`. p is the share of draws at least as far out as the fit's
+#' residuals of a cluster are multiplied by one random weight for all of its rows, the effects swept out again, and
+#' the t
+#' statistic computed as in the fit, with the cluster form `type`. p is the share of draws at least as far out as the
+#' fit's
 #' own t. The interval holds the values of the coefficient that this test does not reject; an end that it does not
 #' have is infinite. Weights are signs: all patterns where these are few enough (then p has no noise) and many enough
 #' for a level of 5 percent; under 12 clusters otherwise six points (Webb 2023); else random signs. Printed
 #' standard errors are those of `type`.
 #'
-#' `"pairs"`: clusters are drawn anew with all their rows, each draw a cluster of its own with effects of its own; errors
+#' `"pairs"`: clusters are drawn anew with all their rows, each draw a cluster of its own with effects of its own;
+#' errors
 #' are the spread of the coefficients, referred to t with G - 1 degrees of freedom.
 #'
 #' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects.
@@ -25,7 +28,8 @@
 #' `wavetax_error_clusters` as for [se_clustered()]; `wavetax_error_argument` for draws under 1;
 #' `wavetax_error_errors` where effects cut across the clusters in too many levels, or where random effects are not
 #' held whole by clusters; `wavetax_error_slim` of a fit without its rows.
-#' @references Cameron, A. C., Gelbach, J. B. and Miller, D. L. (2008), *Review of Economics and Statistics* 90; Webb, M. D.
+#' @references Cameron, A. C., Gelbach, J. B. and Miller, D. L. (2008), *Review of Economics and Statistics* 90; Webb,
+#' M. D.
 #'   (2023), *Canadian Journal of Economics* 56.
 #' @seealso [standard_errors] for what is computed of which model.
 #' @examples
@@ -43,7 +47,8 @@ se_bootstrap <- function(by = "entity", method = "wild", draws = 9999, type = "C
     stop_wavetax("errors", "A bootstrap draws clusters of one dimension.",
                  todo = "Name the dimension with the fewest clusters, or use `se_clustered()`.")
   }
-  new_error_spec("bootstrap", by = given$by, named = given$named, method = method, draws = draws, type = type, seed = seed)
+  new_error_spec("bootstrap", by = given$by, named = given$named, method = method, draws = draws, type = type,
+                 seed = seed)
 }
 
 #' @export
@@ -63,7 +68,8 @@ compute_errors.se_bootstrap <- function(spec, fit) {
     return(new_errors(
       spec, label, formula$df, meat = meat, type = count_of(sum(told), "draw"), clusters = formula$clusters,
       sizes = formula$sizes, joint = "clusters",
-      notes = if (!all(told)) sprintf("%s of %s did not tell every coefficient and are left out", count_words(sum(!told)),
+      notes = if (!all(told)) sprintf("%s of %s did not tell every coefficient and are left out",
+                                      count_words(sum(!told)),
                                       count_of(spec$draws, "draw"))
     ))
   }
@@ -72,7 +78,8 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   # The constant that stands aside lies in the effects, and is no direction of its own.
   exists <- colSums(u^2) > 0.5
   u <- u / rep(sqrt(colSums(u^2)), each = nrow(u))
-  wild <- with_own_seed(spec$seed, core_wild_draws(parts$moments, u[, exists, drop = FALSE], parts$adjustment, spec$draws,
+  wild <- with_own_seed(spec$seed, core_wild_draws(parts$moments, u[, exists, drop = FALSE], parts$adjustment,
+                                                   spec$draws,
                                                    watch))
   estimates <- unname(kept_estimates(fit))
   new_errors(

@@ -24,7 +24,8 @@
 #'
 #' Several dimensions: with \eqn{V_S}{V_S} clustered by the intersections of the dimensions in S,
 #' \eqn{V = \sum_S (-1)^{|S| + 1} V_S}{V = sum over S of (-1)^(|S| + 1) V_S}, degrees of freedom the smallest G - 1.
-#' Negative eigenvalues, which subtraction can leave, are removed in coordinates in which the regressors are orthonormal,
+#' Negative eigenvalues, which subtraction can leave, are removed in coordinates in which the regressors are
+#' orthonormal,
 #' and counted in a note; `combine = "sum"` subtracts nothing, which is wide and safe.
 #'
 #' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula. `~ coast + season` are two
@@ -123,8 +124,8 @@ compute_errors.se_clustered <- function(spec, fit) {
     mended <- core_without_negative(meat, walk$skip)
     if (mended$removed > 0) {
       meat <- mended$meat
-      notes <- c(notes, sprintf("%s of the covariance was negative and is set to 0; `combine = \"sum\"` is safe and wide.",
-                                count_of(mended$removed, "direction")))
+      notes <- c(notes, sprintf("%s of the covariance was negative and is set to 0; %s",
+                                count_of(mended$removed, "direction"), "`combine = \"sum\"` is safe and wide"))
     }
   }
   one <- parts[[1]]
@@ -154,7 +155,8 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
-              lost = logical(length(kept_terms(fit))), notes = nesting_words(fit, clusters, nested, name, spec, G, live))
+              lost = logical(length(kept_terms(fit))), notes = nesting_words(fit, clusters, nested, name, spec, G,
+                                                                             live))
   root <- fit$regression$root
   contrasts <- t(root / sqrt(rowSums(root^2)))
   if (is.null(basis) && (1 / plain$longest < most_worth_counting || G < few_clusters)) {
@@ -206,7 +208,8 @@ without_basis <- function(spec, fit, clusters, name, G) {
   if (spec$type == "CR3" && spec$df == "clusters" && G <= most_refits) {
     changes <- delete_one_changes(fit, clusters)
     if (is.null(changes)) {
-      stop_wavetax("errors", sprintf("Without one of the clusters by `%s` not every coefficient can be estimated.", name),
+      stop_wavetax("errors", sprintf("Without one of the clusters by `%s` not every coefficient can be estimated.",
+                                     name),
                    todo = "Use `type = \"CR1\"`, or leave the coefficient out.")
     }
     p <- nrow(changes) + 1L
@@ -217,7 +220,9 @@ without_basis <- function(spec, fit, clusters, name, G) {
   stop_wavetax(
     "errors", sprintf("%s cannot be computed: too many levels of effects have rows in several clusters by `%s`.",
                       if (spec$df == "satterthwaite") "Satterthwaite's degrees of freedom" else spec$type, name),
-    todo = c(if (spec$df == "satterthwaite" || spec$type == "CR2") "`type = \"CR3\", df = \"clusters\"` leaves each cluster out in turn.",
+    todo = c(if (spec$df == "satterthwaite" || spec$type == "CR2") {
+               "`type = \"CR3\", df = \"clusters\"` leaves each cluster out in turn."
+             },
              "Or draw: `se_bootstrap()`; or cluster by what holds the effects whole.")
   )
 }
@@ -239,7 +244,7 @@ few_clusters_words <- function(fit, spec, part) {
   G <- part$count
   effective <- part$effective
   slopes <- !kept_terms(fit) %in% constant_term
-  thin <- if (!is.null(effective)) which(slopes & !is.na(effective) & effective < G / 2 & effective < most_worth_counting)
+  thin <- if (!is.null(effective)) which(slopes & effective < min(G / 2, most_worth_counting))
   if (G >= few_clusters && length(thin) == 0) return(NULL)
   worst <- if (length(thin) > 0) thin[which.min(effective[thin])]
   found <- paste0(if (G < few_clusters) sprintf("%s are few", count_of(G, "cluster")),
@@ -277,7 +282,8 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
       G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, one, live))
     }, 0)
     sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",
-            label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1], 3), fixed_decimals(both[2], 3))
+            label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1],
+                                                                                       3), fixed_decimals(both[2], 3))
   }))
 }
 
@@ -293,7 +299,8 @@ clustered_in_pieces <- function(spec, fit, dimensions) {
   check_cluster_count(G, name, sums$labels)
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, sums$nested, live))
-  new_errors(spec, paste("clustered by", name), G - 1, meat = factor * core_score_products(sums$scores), type = spec$type,
+  new_errors(spec, paste("clustered by", name), G - 1, meat = factor * core_score_products(sums$scores),
+             type = spec$type,
              clusters = stats::setNames(G, name), joint = "clusters",
              notes = few_clusters_words(fit, spec, list(count = G)))
 }

@@ -143,7 +143,8 @@ delete_one_changes <- function(fit, clusters) {
   changes <- along_with_progress(seq_len(clusters$count), "Leaving out each cluster") |> lapply(function(g) {
     use <- which(clusters$codes != g)
     take <- function(v) v[use]
-    some <- core_rows(take(rows$y), lapply(rows$x[kept], take), weights = if (!is.null(rows$weights)) take(rows$weights))
+    some <- core_rows(take(rows$y), lapply(rows$x[kept], take),
+                      weights = if (!is.null(rows$weights)) take(rows$weights))
     sets <- lapply(fit$effects, function(set) {
       inner <- rank_integers(set$groups$codes[use])
       core_effect_set(core_groups(inner$codes, length(inner$values)),

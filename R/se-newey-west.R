@@ -13,13 +13,15 @@
 #' of freedom, `se_driscoll_kraay()` lets them be related in any way and refers it to the periods less 1. The
 #' latter rests on many periods; under 30 a note warns.
 #'
-#' @param lags How many periods apart disturbances may be related; `NULL`: 4 (T/100)^(2/9) rounded down, at least 1, T the
+#' @param lags How many periods apart disturbances may be related; `NULL`: 4 (T/100)^(2/9) rounded down, at least 1, T
+#' the
 #'   average count of periods of an entity, respectively the periods.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_lags` for lags that are no whole number, or as long as the panel; `wavetax_error_not_a_panel`
 #' where the data have no periods; `wavetax_error_slim` of a fit without its rows.
-#' @references Newey, W. K. and West, K. D. (1987), *Econometrica* 55; (1994), *Review of Economic Studies* 61; Driscoll,
+#' @references Newey, W. K. and West, K. D. (1987), *Econometrica* 55; (1994), *Review of Economic Studies* 61;
+#' Driscoll,
 #'   J. C. and Kraay, A. C. (1998), *Review of Economics and Statistics* 80.
 #' @seealso [standard_errors] for what is computed of which model.
 #' @examples
@@ -37,7 +39,7 @@ se_newey_west <- function(lags = NULL) {
 #' @export
 se_driscoll_kraay <- function(lags = NULL) {
   if (!is.null(lags)) check_error_lags(lags)
-  new_error_spec("driscoll_kraay", lags = lags)
+  new_error_spec("driscoll", lags = lags)
 }
 
 check_error_lags <- function(lags) {
@@ -66,7 +68,7 @@ compute_errors.se_newey_west <- function(spec, fit) {
 }
 
 #' @export
-compute_errors.se_driscoll_kraay <- function(spec, fit) {
+compute_errors.se_driscoll <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Driscoll-Kraay errors")
   live <- live_rows(fit)
   groups <- period_groups(clock)
@@ -103,7 +105,8 @@ clock_of_errors <- function(fit, what) {
       todo = "Estimate on a `panel_frame()`, or use `se_clustered(~ column)`."
     )
   }
-  list(clock = used_index(fit$design)$clock, ticks = range(index$ticks[used_periods(fit$design)]), groups = column_groups(fit$design, index$entity), entity = index$entity,
+  list(clock = used_index(fit$design)$clock, ticks = range(index$ticks[used_periods(fit$design)]),
+       groups = column_groups(fit$design, index$entity), entity = index$entity,
        period = index$period)
 }
 
@@ -119,6 +122,7 @@ period_groups <- function(clock) {
 check_lag_span <- function(lags, ticks) {
   span <- max(ticks) - min(ticks)
   if (lags <= span || lags == 1) return(invisible())
-  stop_wavetax("lags", sprintf("`lags` is %s, and the panel spans %s.", count_words(lags), count_of(span + 1, "period")),
+  stop_wavetax("lags", sprintf("`lags` is %s, and the panel spans %s.", count_words(lags),
+                               count_of(span + 1, "period")),
                todo = "Give fewer: disturbances that far apart are never seen together.")
 }

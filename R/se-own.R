@@ -36,7 +36,8 @@ compute_errors.se_own <- function(spec, fit) {
   full <- matrix(NA_real_, length(terms), length(terms), dimnames = list(terms, terms))
   known <- setdiff(terms, absent)
   full[known, known] <- V[known, known]
-  new_errors(spec, sprintf("as given: %s", spec$label), if (is.null(spec$df)) fit$df$residual else spec$df, covariance = full)
+  new_errors(spec, sprintf("as given: %s", spec$label), if (is.null(spec$df)) fit$df$residual else spec$df,
+             covariance = full)
 }
 
 # Whether some combination has a negative variance, whatever the units.

@@ -86,7 +86,8 @@ effect_leverages <- function(fit, spec, needed) {
   if (system$dense && system$unknowns <= 4096) return(list(values = cpp_effect_leverage(system$pointer)))
   if (spec$leverages == "exact") {
     stop_wavetax(
-      "errors", sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.", spec$type),
+      "errors", sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.",
+                        spec$type),
       todo = c("Use `se_robust(\"HC1\")`, or `se_clustered()`.",
                "Or estimate them: `se_robust(type, leverages = \"estimated\")`.")
     )
@@ -104,7 +105,8 @@ with_own_seed <- function(seed, expr) {
   kind <- RNGkind()
   on.exit({
     RNGkind(kind[1], kind[2], kind[3])
-    if (is.null(before)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", before, envir = globalenv())
+    if (is.null(before)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", before,
+                                                                             envir = globalenv())
   })
   set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
   expr

@@ -8,7 +8,8 @@ print.errors_comparison <- function(x, ...) {
     rows <- x[x$term == term, ]
     say(term_words(term), ": estimate ", format_number(rows$estimate[1]))
     table <- typed_table(rows, list(
-      typed_column("errors", "errors", "text"), typed_column("std_error", "std. error", "estimate", c("estimate", "std_error")),
+      typed_column("errors", "errors", "text"), typed_column("std_error", "std. error", "estimate",
+                                                             c("estimate", "std_error")),
       typed_column("ratio", "of classical", "ratio"), typed_column("df", "df", "df"), typed_column("p_value", "p", "p")
     ))
     writeLines(format_columns(typed_columns(table)))
@@ -28,15 +29,14 @@ comparison_reading <- function(x, rows) {
   }
   entity <- attr(x, "entity")
   period <- attr(x, "period")
-  times <- function(ratio) if (ratio >= 1) sprintf("%s times", fixed_decimals(ratio, 1)) else
-    sprintf("%s percent of", fixed_decimals(100 * ratio, 0))
   clustered <- if (!is.null(entity)) of(sprintf("^clustered by %s$", entity)) else of("^clustered by")
   both <- if (!is.null(entity)) of(sprintf("^clustered by %s and %s$", entity, period)) else NA
   robust <- of("^robust HC1$")
   said <- c(
     if (!is.na(clustered) && clustered > 1.2) {
-      sprintf("Clustered, the error is %s the classical one: disturbances of one %s are related, and classical errors are too small",
-              times(clustered), if (is.null(entity)) "cluster" else entity)
+      sprintf("Clustered, the error is %s times the classical one: disturbances of one %s are related, and %s",
+              fixed_decimals(clustered, 1), if (is.null(entity)) "cluster" else entity,
+              "classical errors are too small")
     },
     if (!is.na(robust) && (robust > 1.15 || robust < 0.87)) "variances differ between rows",
     if (!is.na(both) && !is.na(clustered) && both > 1.2 * clustered) {
@@ -53,7 +53,8 @@ comparison_reading <- function(x, rows) {
   }
   if (length(said) == 0 && diff(range(rows$ratio, na.rm = TRUE)) < 0.3) said <- "All errors are near the classical one"
   few <- if (any(rows$errors == "Driscoll-Kraay" & rows$df < 29)) {
-    sprintf("Driscoll-Kraay errors rest on %s, which are few.", count_of(min(rows$df[rows$errors == "Driscoll-Kraay"]) + 1, period))
+    sprintf("Driscoll-Kraay errors rest on %s, which are few.",
+            count_of(min(rows$df[rows$errors == "Driscoll-Kraay"]) + 1, period))
   }
   text <- paste(c(if (length(said) > 0) paste0(upper_first(paste(said, collapse = "; ")), "."),
                   if (!is.null(verdict)) paste0(verdict, "."), few), collapse = " ")

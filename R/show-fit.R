@@ -66,7 +66,8 @@ shown_or_all <- function(fit) {
 }
 
 rows_range <- function(sizes) {
-  if (sizes[1] == sizes[2]) count_of(sizes[1], "row") else sprintf("%s to %s", count_words(sizes[1]), count_of(sizes[2], "row"))
+  if (sizes[1] == sizes[2]) count_of(sizes[1], "row") else sprintf("%s to %s", count_words(sizes[1]),
+                                                                   count_of(sizes[2], "row"))
 }
 
 # The label names the one column; several are named here.

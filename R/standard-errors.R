@@ -15,7 +15,8 @@
 #' @section What is computed:
 #' "yes": exact. Numbers point to the notes below; nothing is approximated without being asked for.
 #'
-#' | model | robust HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay | bootstrap |
+#' | model | robust HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay |
+#' bootstrap |
 #' | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- |
 #' | pooled | yes | yes | yes | yes | yes | (1) | yes |
 #' | between | yes | yes | yes | yes | yes | (2) | yes |
@@ -41,11 +42,13 @@
 #' 8. `wavetax_error_pieces`: read the data whole.
 #'
 #' Random effects are taken on the rows of a root of the inverse covariance: quasi-demeaned by entity, and in the
-#' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods, scaled by
+#' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods,
+#' scaled by
 #' the ratio of standard deviations. A slim fit keeps the errors it has, and takes [se_classical()] and [se_own()].
 #'
 #' @section Which to use:
-#' Cluster by entity where disturbances of an entity may be related, as they nearly always are: a fit on a panel does so by
+#' Cluster by entity where disturbances of an entity may be related, as they nearly always are: a fit on a panel does
+#' so by
 #' itself. With under some 50 clusters, or when print says that a coefficient rests on few of them, use
 #' `se_clustered(type = "CR2", df = "satterthwaite")` or `se_bootstrap()`. With shocks that hit many entities in one
 #' period: both dimensions, or Driscoll-Kraay errors where there are many periods. When all of a regressor's

@@ -5,9 +5,11 @@
 #' With W the Wald statistic of q coefficients under the fit's own errors:
 #'
 #' * classical, robust and Newey-West errors: W/q ~ F(q, residual df);
-#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G - q)}
+#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G
+#' - q)}
 #'   with G clusters or periods, which pays for their covariance being estimated too;
-#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q + 1)},
+#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q +
+#' 1)},
 #'   eta the degrees of freedom of an approximate Hotelling's T-squared;
 #' * a wild bootstrap: all q nulls imposed, W in each draw.
 #'
@@ -15,8 +17,10 @@
 #' @param terms Coefficients, by name or number; `NULL`: all slopes.
 #' @return A `panel_test`.
 #' @section Errors:
-#' `wavetax_error_unknown_term`; `wavetax_error_too_few_clusters` where there are not more clusters, or degrees of freedom,
-#' than restrictions; `wavetax_error_errors` where a coefficient has no error; `wavetax_error_own_errors` where errors give
+#' `wavetax_error_unknown_term`; `wavetax_error_too_few_clusters` where there are not more clusters, or degrees of
+#' freedom,
+#' than restrictions; `wavetax_error_errors` where a coefficient has no error; `wavetax_error_own_errors` where errors
+#' give
 #' only intervals of single coefficients.
 #' @references Tipton, E. and Pustejovsky, J. E. (2015), *Journal of Educational and Behavioral Statistics* 40.
 #' @examples
@@ -28,12 +32,10 @@
 test_joint <- function(fit, terms = NULL) {
   check_is_fit(fit)
   all <- kept_terms(fit)
-  chosen <- if (is.null(terms)) slope_names(fit) else {
-    picked <- chosen_terms(terms, all)
-    if (is.character(picked)) picked else all[picked]
-  }
-  chosen <- unique(chosen)
-  if (length(chosen) == 0) stop_argument("terms", "empty", "Name coefficients: `test_joint(fit, c(\"levy\", \"storms\"))`.")
+  chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
+  chosen <- unique(if (is.character(chosen)) chosen else all[chosen])
+  if (length(chosen) == 0) stop_argument("terms", "empty",
+                                         "Name coefficients: `test_joint(fit, c(\"levy\", \"storms\"))`.")
   contrasts <- diag(length(all))[match(chosen, all), , drop = FALSE]
   check_has_errors(fit, chosen)
   joint <- joint_test_of(fit, contrasts, kept_estimates(fit)[chosen])
@@ -64,7 +66,8 @@ joint_test_of <- function(fit, contrasts, distance) {
   if (scaled$rank < q) stop_argument("terms", "not independent", "Name each restriction once.")
   # In directions of unit length: rows = t(R) t(Q).
   if (identical(fit$errors$joint, "clusters") && is.null(fit$errors$forms) && q >= min(fit$errors$clusters)) {
-    stop_too_few_clusters(sprintf("%s for %s.", count_of(min(fit$errors$clusters), "cluster"), count_of(q, "restriction")))
+    stop_too_few_clusters(sprintf("%s for %s.", count_of(min(fit$errors$clusters), "cluster"),
+                                  count_of(q, "restriction")))
   }
   basis <- t(qr.Q(scaled))
   tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
@@ -72,11 +75,12 @@ joint_test_of <- function(fit, contrasts, distance) {
   if (identical(errors$joint, "wild")) return(joint_by_draws(fit, basis, tau))
   meat <- errors_meat(fit)
   M <- if (is.matrix(meat)) basis %*% meat %*% t(basis) else meat * diag(q)
-  if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.", count_of(q, "coefficient")))
+  if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.",
+                                                      count_of(q, "coefficient")))
   wald <- sum(tau * solve(M, tau))
-  refer <- function(F, df) {
-    list(statistic = c(F = F), parameter = c("numerator df" = df[1], "denominator df" = df[2]),
-         p = stats::pf(F, df[1], df[2], lower.tail = FALSE), distribution = list(name = "F", df = df))
+  refer <- function(value, df) {
+    list(statistic = c(F = value), parameter = c("numerator df" = df[1], "denominator df" = df[2]),
+         p = stats::pf(value, df[1], df[2], lower.tail = FALSE), distribution = list(name = "F", df = df))
   }
   if (!is.null(errors$forms)) {
     eta <- core_hotelling(errors$forms, basis)

@@ -40,7 +40,8 @@ in_turn("HC3", under(se_robust("HC3")), two, "3")
 rm(panel, fit)
 panel <- panel_of(1e5, 10)
 fit <- one()
-in_turn("1e6 rows, 1e5 clusters of 10: CR2 with Satterthwaite's df", under(se_clustered(type = "CR2", df = "satterthwaite")),
+in_turn("1e6 rows, 1e5 clusters of 10: CR2 with Satterthwaite's df",
+        under(se_clustered(type = "CR2", df = "satterthwaite")),
         one, "5", 7)
 
 set.seed(2)
@@ -53,5 +54,6 @@ scores <- matrix(rnorm(5e5), 1e5)
 draws <- function() with_errors(fit, se_bootstrap(~g, draws = 9999))
 at_most <- 3 * median(replicate(5, seconds(pooled))) + 20 * median(replicate(5, seconds(function() crossprod(scores))))
 took <- median(replicate(5, seconds(draws)))
-cat(sprintf("| wild bootstrap, 9,999 draws, 1e5 rows, 50 clusters, 5 coefficients | %.2f s | | | 2 s, and %.2f s |\n", took,
+cat(sprintf("| wild bootstrap, 9,999 draws, 1e5 rows, 50 clusters, 5 coefficients | %.2f s | | | 2 s, and %.2f s |\n",
+            took,
             at_most))

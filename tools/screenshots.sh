@@ -57,6 +57,8 @@ wavetax fit data/harbours.csv --entity harbour --period season --model pooled,fi
 wavetax fit data/harbours.csv --entity harbour --period season --model fixed,random --effects both \
   --formula 'log(nights) ~ levy + storms + fuel' --save two-way.json > /dev/null 2>&1
 terminal compare.png 1 36 "wavetax compare one-way.json two-way.json"
+terminal errors.png 1 36 "wavetax fit data/harbours.csv --entity harbour --period season --model fixed \\
+    --formula 'log(nights) ~ levy + storms' --errors all | tail -n +13"
 terminal problems.png 1 36 "wavetax check data/harbours-raw.csv --entity harbour --period season"
 terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --period year --model fixed \\
     --formula 'log(passengers) ~ fare'; \\
@@ -78,6 +80,9 @@ Rscript -e '
   eq <- log(nights) ~ levy + storms + fuel
   fits <- list(fit_pooled(eq, panel), fit_fixed(eq, panel), fit_random(eq, panel))
   save(plot_estimates(fits, term = "levy"), "figure-levy.png")
+  kinds <- with_errors(fits[[2]], se_classical(), se_robust("HC3"), se_clustered(), se_clustered(~ harbour + season),
+                       se_clustered(~coast, "CR2", "satterthwaite"), se_bootstrap(~coast))
+  save(plot_estimates(kinds, term = "levy"), "figure-errors.png")
   save(plot_presence(panel), "figure-presence.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
 ' "$pictures"

@@ -22,11 +22,13 @@ test_that("units, order of rows, labels of clusters and an entity seen once chan
   expect_equal(answers(fit_of(data[sample(nrow(data)), ])), base, tolerance = 1e-7)
   renamed <- transform(data, region = c(east = "a5", far = "b4", north = "c3", south = "d2", west = "e1")[region])
   expect_equal(answers(fit_of(renamed))[-(9:10)], base[-(9:10)], tolerance = 1e-7)
-  expect_equal(answers(fit_of(rbind(data, transform(data[1, ], id = 999, region = "lone", x1 = 9, y = -3))))[-10], base[-10],
+  expect_equal(answers(fit_of(rbind(data, transform(data[1, ], id = 999, region = "lone", x1 = 9, y = -3))))[-10],
+               base[-10],
                tolerance = 1e-7)
   scaled <- answers(fit_of(transform(data, y = 1e3 * y, x1 = x1 / 1e3)))
   for (kind in names(base)) {
-    expect_equal(scaled[[kind]][[1]], base[[kind]][[1]] * outer(c(1e6, 1e3), c(1e6, 1e3)), tolerance = 1e-7, info = kind)
+    expect_equal(scaled[[kind]][[1]], base[[kind]][[1]] * outer(c(1e6, 1e3), c(1e6, 1e3)), tolerance = 1e-7,
+                 info = kind)
     expect_equal(scaled[[kind]][-1], base[[kind]][-1], tolerance = 1e-7, info = kind)
   }
 })
@@ -76,7 +78,8 @@ test_that("a regressor that one cluster alone tells has no honest error, and pri
   panel <- harbour_panel()
   panel$treated <- as.numeric(panel$coast == "Ember" & panel$season > 2014)
   fit <- fit_fixed(log(nights) ~ levy + treated, panel, "both")
-  expect_match(with_errors(fit, se_clustered(~coast))$errors$notes, "treated varies only within coast Ember", all = FALSE)
+  expect_match(with_errors(fit, se_clustered(~coast))$errors$notes, "treated varies only within coast Ember",
+               all = FALSE)
   honest <- with_errors(fit, se_clustered(~coast, "CR2", "satterthwaite"))
   expect_identical(is.na(as.data.frame(honest)$std_error), c(FALSE, TRUE))
   expect_output(print(honest), "no clustered error of it is honest")
@@ -108,7 +111,8 @@ test_that("errors that cannot be had are refused with what to use", {
   refused(se_clustered(~ harbour + season, df = "satterthwaite"), "errors", "one dimension")
   refused(se_robust("HC9"), "errors", "HC0")
   refused(with_errors(fit, se_own(diag(3))), "errors", "names")
-  refused(with_errors(fit, se_own(-diag(3) |> `dimnames<-`(list(names(coef(fit)), names(coef(fit)))))), "errors", "negative")
+  refused(with_errors(fit, se_own(-diag(3) |> `dimnames<-`(list(names(coef(fit)), names(coef(fit)))))), "errors",
+          "negative")
   refused(with_errors(fit, se_own(function(fit) stop("no"))), "errors", "failed")
   refused(with_errors(slim(fit), se_robust()), "slim", "rows")
   expect_equal(vcov(with_errors(fit, se_own(vcov))), vcov(fit))
@@ -131,5 +135,5 @@ test_that("several errors are columns of one model, and a comparison says what t
   expect_equal(levy$ratio[levy$errors == "classical"], 1)
   expect_output(print(compared), "Clustered, the error is 1.4 times the classical one")
   between <- compare_errors(fit_between(harbour_equation, harbour_panel()))
-  expect_output(print(between), "Not computed: newey west")
+  expect_output(print(between), "Not computed: Newey-West")
 })
