@@ -62,6 +62,7 @@ bench: build
 	@echo; $(RUN) Rscript bench/design.R
 	@echo; $(RUN) Rscript bench/structure.R
 	@echo; $(RUN) Rscript bench/files.R
+	@echo; $(RUN) Rscript bench/errors.R
 
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh

@@ -46,7 +46,7 @@ prediction_variance <- function(fit, x, newdata, effects) {
     )
   }
   at <- set$groups$codes
-  if (!is.null(newdata)) at <- match(as.character(newdata[[set$columns]]), as.character(set$groups$labels))
+  if (!is.null(newdata)) at <- match(set_labels(set, newdata), as.character(set$groups$labels))
   weight <- group_weights(fit, set)[at]
   means <- t(layer_rows(fit, fit$transform$layers[[1]]$levels)[, at, drop = FALSE])
   if (method_of(fit)$effects == "fixed") {
@@ -90,9 +90,7 @@ new_effects <- function(fit, newdata) {
       )
     }
     check_columns(set$columns, newdata)
-    labels <- do.call(paste, c(lapply(set$columns, function(name) label_text(plain_column(newdata[[name]]))),
-                               sep = ":"))
-    if (length(set$columns) == 1) labels <- as.character(newdata[[set$columns]])
+    labels <- set_labels(set, newdata)
     at <- match(labels, as.character(set$groups$labels))
     mean_of <- method_of(fit)$effects != "fixed" || s > 1
     warn_unknown_effects(unique(labels[is.na(at)]), set$name, mean_of)
@@ -116,4 +114,10 @@ warn_unknown_effects <- function(unknown, name, mean_of) {
     },
     todo = if (!mean_of) sprintf("`effects = FALSE` predicts for an average %s.", name)
   )
+}
+
+# What the groups of a set are called in other rows.
+set_labels <- function(set, data) {
+  if (length(set$columns) == 1) return(as.character(data[[set$columns]]))
+  do.call(paste, c(lapply(set$columns, function(name) label_text(plain_column(data[[name]]))), sep = ":"))
 }

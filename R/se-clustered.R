@@ -135,7 +135,7 @@ compute_errors.se_clustered <- function(spec, fit) {
     joint = "clusters", lost = Reduce(`|`, lapply(parts[single], `[[`, "lost")),
     effective = stats::setNames(lapply(parts[single], `[[`, "effective"), names),
     sizes = stats::setNames(lapply(parts[single], `[[`, "sizes"), names),
-    notes = c(notes, if (sum(single) == 1) few_clusters_words(fit, spec, one))
+    notes = c(notes, serial_words(fit, parts[single], notes), if (sum(single) == 1) few_clusters_words(fit, spec, one))
   )
 }
 
@@ -155,7 +155,8 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
   factor <- 1
   if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
-              lost = logical(length(kept_terms(fit))), notes = nesting_words(fit, clusters, nested, name, spec, G,
+              lost = logical(length(kept_terms(fit))), holds_entities = holds_entities(fit, clusters),
+              notes = nesting_words(fit, clusters, nested, name, spec, G,
                                                                              live))
   root <- fit$regression$root
   contrasts <- t(root / sqrt(rowSums(root^2)))
@@ -263,6 +264,20 @@ lost_share_words <- function(fit, spec, lost, labels, name) {
   sprintf("%s varies only within %s %s once the rest is taken out: no clustered error of it is honest%s",
           list_some(gone, 4), name, list_some(label_text(labels), 3),
           if (spec$type %in% c("CR2", "CR3")) "" else ", this one is far too small")
+}
+
+# Whether each entity lies in one cluster.
+holds_entities <- function(fit, clusters) {
+  entity <- fit$design$index$entity
+  is.null(entity) || !is.null(fit$design$between) || core_is_nested(column_groups(fit$design, entity), clusters)
+}
+
+# Rows of one entity in several clusters are taken as unrelated.
+serial_words <- function(fit, parts, notes) {
+  whole <- vapply(parts, function(part) isTRUE(part$holds_entities), TRUE)
+  if (any(whole) || any(grepl("lie within", notes)) || is.null(fit$design$index)) return(NULL)
+  entity <- fit$design$index$entity
+  sprintf("Rows of one %s are in several clusters: what relates them over time is passed over", entity)
 }
 
 # How effects and clusters lie to each other, where it matters.

@@ -163,7 +163,9 @@ singleton_words <- function(effects) {
 
 # A standard error that does not exist is said, with the reason.
 missing_error_words <- function(fit) {
-  gone <- kept_terms(fit)[is.na(standard_errors(fit))]
+  gone <- is.na(standard_errors(fit))
+  if (length(fit$errors$lost) == length(gone)) gone <- gone & !fit$errors$lost
+  gone <- kept_terms(fit)[gone]
   if (length(gone) == 0) return(NULL)
   sprintf("No standard error for %s: under these errors %s variance is 0, as the residuals leave nothing there",
           list_some(term_words(gone), 6), if (length(gone) == 1) "its" else "their")

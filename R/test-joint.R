@@ -32,10 +32,10 @@
 test_joint <- function(fit, terms = NULL) {
   check_is_fit(fit)
   all <- kept_terms(fit)
+  if (!is.null(terms) && length(terms) == 0) stop_no_terms()
   chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
   chosen <- unique(if (is.character(chosen)) chosen else all[chosen])
-  if (length(chosen) == 0) stop_argument("terms", "empty",
-                                         "Name coefficients: `test_joint(fit, c(\"levy\", \"storms\"))`.")
+  if (length(chosen) == 0) stop_no_terms()
   contrasts <- diag(length(all))[match(chosen, all), , drop = FALSE]
   check_has_errors(fit, chosen)
   joint <- joint_test_of(fit, contrasts, kept_estimates(fit)[chosen])
@@ -44,10 +44,14 @@ test_joint <- function(fit, terms = NULL) {
     null = paste(list_some(chosen, 8), if (length(chosen) == 1) "is zero" else "are zero together"),
     alternative = if (length(chosen) == 1) "it is not" else "at least one is not",
     reading = reading_of(joint$p, if (length(chosen) == 1) "it matters." else "as a group they matter.",
-                         "no sign that they matter."),
+                         if (length(chosen) == 1) "no sign that it matters." else "no sign that they matter."),
     data_name = deparse_words(fit$design$formula), distribution = joint$distribution,
     notes = c(sprintf("Standard errors %s.", fit$errors$label), joint$notes)
   )
+}
+
+stop_no_terms <- function() {
+  stop_argument("terms", "empty", "Name coefficients: `test_joint(fit, c(\"levy\", \"storms\"))`.")
 }
 
 check_has_errors <- function(fit, terms) {
@@ -73,8 +77,7 @@ joint_test_of <- function(fit, contrasts, distance) {
   tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
   errors <- fit$errors
   if (identical(errors$joint, "wild")) return(joint_by_draws(fit, basis, tau))
-  meat <- errors_meat(fit)
-  M <- if (is.matrix(meat)) basis %*% meat %*% t(basis) else meat * diag(q)
+  M <- covariance_in(fit, contrasts, basis, scaled)
   if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.",
                                                       count_of(q, "coefficient")))
   wald <- sum(tau * solve(M, tau))
@@ -95,6 +98,19 @@ joint_test_of <- function(fit, contrasts, distance) {
     return(refer(wald * (G - q) / ((G - 1) * q), c(q, G - q)))
   }
   refer(wald / q, c(q, min(errors_df(fit, contrasts))))
+}
+
+# The covariance of the restrictions in those directions; of errors that are a covariance alone, without the
+# coefficients that it does not have.
+covariance_in <- function(fit, contrasts, basis, scaled) {
+  meat <- fit$errors$meat
+  if (is.matrix(meat)) return(basis %*% meat %*% t(basis))
+  if (!is.null(meat)) return(meat * diag(nrow(basis)))
+  used <- colSums(abs(contrasts)) > 0
+  V <- contrasts[, used, drop = FALSE] %*% fit$errors$covariance[used, used] %*% t(contrasts[, used, drop = FALSE])
+  V <- V[scaled$pivot, scaled$pivot, drop = FALSE]
+  half <- backsolve(qr.R(scaled), V, transpose = TRUE)
+  backsolve(qr.R(scaled), t(half), transpose = TRUE)
 }
 
 stop_too_few_clusters <- function(found) {
