@@ -13,8 +13,8 @@ cli_error_words <- function() {
   clustered <- function(type, df = "clusters") {
     function(by, lags) if (is.null(by)) se_clustered(type = type, df = df) else se_clustered(!!by, type, df)
   }
-  drawn <- function(method) {
-    function(by, lags) if (is.null(by)) se_bootstrap(method = method) else se_bootstrap(!!by, method)
+  drawn <- function(scheme) {
+    function(by, lags) if (is.null(by)) se_bootstrap(scheme = scheme) else se_bootstrap(!!by, scheme)
   }
   list(
     classical = word(function(by, lags) se_classical(), "one variance, unrelated", "classical"),

@@ -19,10 +19,10 @@
 #' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects.
 #'
 #' @param by A column of clusters, as for [se_clustered()]; one dimension.
-#' @param method `"wild"` or `"pairs"`.
+#' @param scheme `"wild"` or `"pairs"`.
 #' @param draws How many draws.
-#' @param type Of the t statistics: `"CR1"`, `"CR2"` or `"CR3"`.
 #' @param seed Where the draws start; the session's random numbers are left alone.
+#' @param type Of the t statistics: `"CR1"`, `"CR2"` or `"CR3"`.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_clusters` as for [se_clustered()]; `wavetax_error_argument` for draws under 1;
@@ -37,8 +37,8 @@
 #' fit <- fit_fixed(log(nights) ~ levy + storms, panel)
 #' with_errors(fit, se_bootstrap(~ coast))
 #' @export
-se_bootstrap <- function(by = "entity", method = "wild", draws = 9999, type = "CR1", seed = 1) {
-  check_choice(method, c("wild", "pairs"), "method", kind = "errors")
+se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, type = "CR1") {
+  check_choice(scheme, c("wild", "pairs"), "scheme", kind = "errors")
   check_choice(type, c("CR1", "CR2", "CR3"), "type", kind = "errors")
   check_number(draws, "draws", low = 1, high = 1e7, whole = TRUE)
   check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
@@ -47,7 +47,7 @@ se_bootstrap <- function(by = "entity", method = "wild", draws = 9999, type = "C
     stop_wavetax("errors", "A bootstrap draws clusters of one dimension.",
                  todo = "Name the dimension with the fewest clusters, or use `se_clustered()`.")
   }
-  new_error_spec("bootstrap", by = given$by, named = given$named, method = method, draws = draws, type = type,
+  new_error_spec("bootstrap", by = given$by, named = given$named, scheme = scheme, draws = draws, type = type,
                  seed = seed)
 }
 
@@ -56,10 +56,10 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   if (!is.null(fit$design$pieces)) stop_pieces_errors("A bootstrap takes the rows of whole clusters.")
   parts <- bootstrap_parts(spec, fit)
   formula <- parts$formula
-  label <- sprintf("%s bootstrap by %s", spec$method, parts$name)
+  label <- sprintf("%s bootstrap by %s", spec$scheme, parts$name)
   watch <- function(x) along_with_progress(x, "Drawing clusters")
   root <- fit$regression$root
-  if (spec$method == "pairs") {
+  if (spec$scheme == "pairs") {
     changes <- with_own_seed(spec$seed, core_pairs_draws(parts$moments, parts$basis$pick, spec$draws, watch))
     told <- colSums(is.na(changes)) == 0
     check_some_draws(told)
@@ -132,7 +132,7 @@ check_whole_effects <- function(fit, clusters, name) {
 
 check_some_draws <- function(told) {
   if (sum(told) >= 2) return(invisible())
-  stop_wavetax("errors", "No two draws tell every coefficient.", todo = "Use `method = \"wild\"`, or more draws.")
+  stop_wavetax("errors", "No two draws tell every coefficient.", todo = "Use `scheme = \"wild\"`, or more draws.")
 }
 
 # By coefficient p, and the interval of a level.

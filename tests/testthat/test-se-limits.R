@@ -119,7 +119,7 @@ test_that("errors that cannot be had are refused with what to use", {
   expect_equal(vcov(own), vcov(fit))
   expect_equal(unname(test_joint(own)$statistic), unname(test_joint(fit)$statistic) * 95 / 93, tolerance = 1e-8)
   crossed <- fit_fixed(harbour_equation, panel, ~ coast:season)
-  expect_true(all(is.finite(predict(crossed, harbours[1:3, ], interval = "confidence"))))
+  expect_true(all(is.finite(unlist(predict(crossed, harbours[1:3, ], interval = "confidence")))))
   rows <- with_errors(fit, se_clustered(~ harbour:season))
   hc <- with_errors(fit, se_robust("HC0"))
   cr0 <- with_errors(fit, se_clustered(~ harbour:season, "CR0"))
@@ -140,4 +140,18 @@ test_that("several errors are columns of one model, and a comparison says what t
   expect_output(print(compared), "Clustered, the error is 1.4 times the classical one")
   between <- compare_errors(fit_between(harbour_equation, harbour_panel()))
   expect_output(print(between), "Not computed: Newey-West")
+})
+
+test_that("with ten clusters and serial correlation CR2 with its own df and the wild p hold their size", {
+  set.seed(7)
+  walk <- function() as.vector(replicate(10, stats::filter(rnorm(8), 0.9, "recursive")))
+  p <- replicate(250, {
+    panel <- panel_frame(data.frame(id = rep(1:10, each = 8), t = 1:8, x = walk(), y = walk()), id, t)
+    fit <- fit_fixed(y ~ x, panel, errors = se_classical())
+    specs <- list(se_clustered(type = "CR2", df = "satterthwaite"), se_bootstrap(draws = 199))
+    c(as.data.frame(fit)$p_value, vapply(specs, function(spec) as.data.frame(with_errors(fit, spec))$p_value, 0))
+  })
+  rate <- rowMeans(p < 0.05)
+  expect_gt(rate[1], 0.13)
+  expect_true(all(rate[-1] > 0.015 & rate[-1] < 0.095))
 })
