@@ -92,6 +92,15 @@ cli_under_errors <- function(fits, errors) {
   }), recursive = FALSE)
 }
 
+# What notes advise, in the words of --errors.
+cli_notes <- function(fit) {
+  if (is.null(fit$errors$notes)) return(fit)
+  notes <- gsub("`se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()`",
+                "--errors few-clusters or --errors wild", fit$errors$notes, fixed = TRUE)
+  fit$errors$notes <- sub("; `combine = \"sum\"`.*", "", notes)
+  fit
+}
+
 # Of saved fits those whose errors are named.
 cli_saved_under <- function(fits, text) {
   if (is.null(text)) return(fits)

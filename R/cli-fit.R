@@ -48,7 +48,7 @@ cli_fit <- function(args) {
   fits <- lapply(stats::setNames(models, models), function(model) {
     cli_one_fit(model, shared, effects, options)
   })
-  cli_show(cli_under_errors(fits, errors), options)
+  cli_show(lapply(cli_under_errors(fits, errors), cli_notes), options)
 }
 
 # Options that would have no effect are refused, before anything is read.

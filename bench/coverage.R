@@ -9,10 +9,10 @@ suppressPackageStartupMessages({
 draws <- as.integer(c(commandArgs(trailingOnly = TRUE), "2000")[1])
 cores <- if (.Platform$OS.type == "unix") parallel::detectCores() else 1L
 
-# A stationary series of variance 1 for each column of `n` rows.
-autoregressive <- function(T, columns, rho) {
-  x <- matrix(rnorm(T * columns), T)
-  for (t in seq_len(T)[-1]) x[t, ] <- rho * x[t - 1, ] + sqrt(1 - rho^2) * x[t, ]
+# A stationary series of variance 1 for each column.
+autoregressive <- function(length, columns, rho) {
+  x <- matrix(rnorm(length * columns), length)
+  for (t in seq_len(length)[-1]) x[t, ] <- rho * x[t - 1, ] + sqrt(1 - rho^2) * x[t, ]
   x
 }
 
@@ -20,24 +20,27 @@ autoregressive <- function(T, columns, rho) {
 # correlated over time, disturbances twice as wide in every third entity.
 cluster_panel <- function(G, uneven, rho) {
   sizes <- if (uneven) pmax(2, round(60 * (seq_len(G) / G)^4)) else rep(10, G)
-  T <- max(sizes)
-  of <- function() as.vector(autoregressive(T, G, rho))
-  seen <- as.vector(outer(seq_len(T), sizes, `<=`))
-  data <- data.frame(id = rep(seq_len(G), each = T), t = rep(seq_len(T), G),
-                     y = of() * (1 + rep(seq_len(G) %% 3 == 0, each = T)),
-                     x1 = of(), x2 = of(), x3 = of(), x4 = of(), x5 = of())
+  longest <- max(sizes)
+  of <- function() as.vector(autoregressive(longest, G, rho))
+  seen <- as.vector(outer(seq_len(longest), sizes, `<=`))
+  data <- data.frame(
+    id = rep(seq_len(G), each = longest), t = rep(seq_len(longest), G),
+    y = of() * (1 + rep(seq_len(G) %% 3 == 0, each = longest)), x1 = of(), x2 = of(), x3 = of(), x4 = of(), x5 = of()
+  )
   panel_frame(data[seen, ], id, t)
 }
 
-# 20 entities over T periods; with `shocks` half of the variance of all series is common to a period.
-period_panel <- function(T, shocks, rho) {
-  N <- 20
+# 20 entities; with `shocks` half of the variance of all series is common to a period.
+period_panel <- function(periods, shocks, rho) {
+  entities <- 20
   of <- function() {
-    common <- rep(autoregressive(T, 1, rho), N)
-    own <- as.vector(autoregressive(T, N, rho))
+    common <- rep(autoregressive(periods, 1, rho), entities)
+    own <- as.vector(autoregressive(periods, entities, rho))
     if (shocks) sqrt(0.5) * (common + own) else own
   }
-  panel_frame(data.frame(id = rep(seq_len(N), each = T), t = rep(seq_len(T), N), y = of(), x1 = of(), x2 = of()), id, t)
+  data <- data.frame(id = rep(seq_len(entities), each = periods), t = rep(seq_len(periods), entities), y = of(),
+                     x1 = of(), x2 = of())
+  panel_frame(data, id, t)
 }
 
 p_single <- function(fit) as.data.frame(fit)$p_value[1]
@@ -46,13 +49,13 @@ p_joint <- function(fit, terms) {
 }
 
 cluster_errors <- list(
-  "HC1" = se_robust("HC1"), "CR1, t(G - 1)" = se_clustered(), "CR2, Satterthwaite" = se_clustered(type = "CR2",
-                                                                                                  df = "satterthwaite"),
-  "CR3, t(G - 1)" = se_clustered(type = "CR3"), "wild" = se_bootstrap(draws = 199), "pairs" = se_bootstrap(method = "pairs", draws = 199)
+  "HC1" = se_robust("HC1"), "CR1, t(G - 1)" = se_clustered(),
+  "CR2, Satterthwaite" = se_clustered(type = "CR2", df = "satterthwaite"), "CR3, t(G - 1)" = se_clustered(type = "CR3"),
+  "wild" = se_bootstrap(draws = 199), "pairs" = se_bootstrap(scheme = "pairs", draws = 199)
 )
 period_errors <- list(
-  "clustered by entity" = se_clustered(), "by entity and period" = se_clustered(~ id + t), "Newey-West" = se_newey_west(),
-  "Driscoll-Kraay" = se_driscoll_kraay()
+  "clustered by entity" = se_clustered(), "by entity and period" = se_clustered(~ id + t),
+  "Newey-West" = se_newey_west(), "Driscoll-Kraay" = se_driscoll_kraay()
 )
 
 # p values of one panel: a row a kind of errors.
@@ -87,14 +90,16 @@ rates <- function(make, try, seed) {
 clusters <- expand.grid(G = c(6, 10, 20, 50, 200), uneven = c(FALSE, TRUE), rho = c(0, 0.5, 0.9))
 by_clusters <- do.call(rbind, lapply(seq_len(nrow(clusters)), function(i) {
   cell <- clusters[i, ]
+  message(sprintf("%d of %d cells of clusters", i, nrow(clusters)))
   cbind(cell, rates(function() cluster_panel(cell$G, cell$uneven, cell$rho), try_clusters, i), row.names = NULL)
 }))
-periods <- expand.grid(T = c(5, 10, 30, 100), shocks = c(FALSE, TRUE), rho = c(0, 0.5, 0.9))
+periods <- expand.grid(periods = c(5, 10, 30, 100), shocks = c(FALSE, TRUE), rho = c(0, 0.5, 0.9))
 by_periods <- do.call(rbind, lapply(seq_len(nrow(periods)), function(i) {
   cell <- periods[i, ]
-  cbind(cell, rates(function() period_panel(cell$T, cell$shocks, cell$rho), try_periods, 100 + i), row.names = NULL)
+  message(sprintf("%d of %d cells of periods", i, nrow(periods)))
+  make <- function() period_panel(cell$periods, cell$shocks, cell$rho)
+  cbind(cell, rates(make, try_periods, 100 + i), row.names = NULL)
 }))
-
 
 percent <- function(x) ifelse(is.na(x), "", formatC(100 * x, format = "f", digits = 1))
 markdown <- function(table, headings) {
@@ -120,7 +125,7 @@ section <- function(title, data, keys, headings, what) {
   c("", title, "", markdown(table, c(headings, names(table)[-seq_along(keys)])))
 }
 cluster_keys <- c("G", "uneven", "rho")
-period_keys <- c("T", "shocks", "rho")
+period_keys <- c("periods", "shocks", "rho")
 text <- c(
   "# Do standard errors hold their size?", "",
   sprintf("How often, in percent, a true null is rejected at 5 percent: `bench/coverage.R`, %s draws a cell,",

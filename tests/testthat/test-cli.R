@@ -170,6 +170,33 @@ test_that("check offers the command that repairs, repair and join do what R does
   expect_identical(wavetax("reshape", faults, keys, "--to", "wide", "--pattern", "x", "-o", "-")$status, 2L)
 })
 
+test_that("errors are words of the command line, several are columns, and wrong ones are refused at once", {
+  fit <- function(...) {
+    wavetax("fit", system.file("extdata", "harbours.csv", package = "wavetax"), "--entity", "harbour",
+            "--period", "season", "--formula", "log(nights) ~ levy + storms", "--model", "fixed", ...)
+  }
+  saved <- tempfile(fileext = ".json")
+  run <- fit("--errors", "classical,robust-hc3,few-clusters,cross-section-2,wild", "--by", "coast", "--save", saved)
+  expect_identical(run$status, 0L)
+  expect_match(run$out, "t with 1[.][0-9] to|CR2, t with", all = FALSE)
+  panel <- harbour_panel()
+  truth <- with_errors(fit_fixed(log(nights) ~ levy + storms, panel), se_robust("HC3"), se_driscoll_kraay(2))
+  held <- read_fits(saved)
+  hc3 <- held[["robust-hc3"]]$coefficients
+  expect_equal(hc3$std_error[hc3$term == "levy"], as.data.frame(truth[[1]])$std_error[1], tolerance = 1e-8)
+  expect_equal(held[["cross-section-2"]]$covariance["levy", "levy"], vcov(truth[[2]])["levy", "levy"], tolerance = 1e-8)
+  few <- wavetax("compare", saved, "--errors", "few-clusters,wild")
+  expect_match(few$out[3], "few-clusters +wild")
+  expect_match(fit("--by", "coast")$out, "--errors few-clusters or --errors wild", all = FALSE)
+  expect_match(fit("--by", "harbour+season")$out, "96 harbours and 12 seasons", all = FALSE)
+  expect_match(fit("--errors", "all")$out, "One model under 7 kinds of errors", all = FALSE)
+  for (wrong in list(c("--errors", "robst"), c("--errors", "serial", "--by", "coast"), c("--by", "a++b"),
+                     c("--errors", "all", "--format", "csv"))) {
+    expect_identical(do.call(fit, as.list(wrong))$status, 2L, info = wrong[2])
+  }
+  expect_identical(wavetax("compare", saved, "--errors", "pairs")$status, 2L)
+})
+
 test_that("completion and the manual know every command and option", {
   script <- wavetax("completion", "bash")$out
   manual <- gsub("\\\\-", "-", wavetax("manual")$out)
