@@ -11,7 +11,7 @@
 #' Lags count in periods on the panel's clock: across a gap nothing is multiplied. Rows that the effects fit whatever
 #' their outcome are not counted. `se_newey_west()` takes entities as independent and refers t to the residual degrees
 #' of freedom, `se_driscoll_kraay()` lets them be related in any way and refers it to the periods less 1. The
-#' latter rests on many periods; under 30 a note warns.
+#' latter rests on many periods; under 30 a note warns (`docs/coverage.md` of the sources has rejection rates).
 #'
 #' @param lags How many periods apart disturbances may be related; `NULL`: 4 (T/100)^(2/9) rounded down, at least 1, T
 #' the
