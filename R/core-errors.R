@@ -73,8 +73,23 @@ core_default_lags <- function(periods) max(1, floor(4 * (periods / 100)^(2 / 9))
 # Of contrasts that are columns of `pick` in the basis z of the regression: see AdjustedScores.
 core_adjusted_scores <- function(basis, clusters, adjustment, moments = FALSE,
                                  threads = core_threads(length(basis$e))) {
-  cpp_adjusted_scores(basis$z, basis$e, clusters, basis$pick, match(adjustment, core_adjustments) - 1L, moments,
-                      threads)
+  used <- colSums(basis$pick^2) > 0
+  p <- length(used)
+  done <- cpp_adjusted_scores(basis$z, basis$e, clusters, basis$pick[, used, drop = FALSE],
+                              match(adjustment, core_adjustments) - 1L, moments, threads)
+  if (all(used)) return(done)
+  # A constant that the effects hold has no direction: zeros.
+  for (part in c("products", "own", "lost")) {
+    whole <- matrix(0, p, p)
+    whole[used, used] <- done[[part]]
+    done[[part]] <- whole
+  }
+  if (moments) {
+    whole <- array(0, rep(p, 4))
+    whole[used, used, used, used] <- done$moments
+    done$moments <- as.vector(whole)
+  }
+  done
 }
 
 core_adjustments <- c("none", "root", "inverse")
