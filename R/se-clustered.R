@@ -152,8 +152,7 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
     if (is.null(basis)) return(without_basis(spec, fit, clusters, name, G))
   }
   plain <- core_cluster_products(walk, clusters)
-  factor <- 1
-  if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
+  factor <- if (spec$type == "CR1") cr1_factor(fit, G, nested, live) else 1
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
               lost = logical(length(kept_terms(fit))), holds_entities = holds_entities(fit, clusters),
               notes = nesting_words(fit, clusters, nested, name, spec, G,
@@ -162,14 +161,14 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
   contrasts <- t(root / sqrt(rowSums(root^2)))
   if (is.null(basis) && (1 / plain$longest < most_worth_counting || G < few_clusters)) {
     basis <- if (!all(nested) && (G < few_clusters || plain$longest > 0.2)) cluster_basis(fit, walk, nested)
-    out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts), G)
+    out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts))
   }
   if (is.null(basis) && plain$longest >= 1 - 1e-6) basis <- cluster_basis(fit, walk, nested)
   if (is.null(basis)) return(out)
   adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
   with_forms <- spec$df == "satterthwaite" && ncol(basis$pick) <= most_joint
   done <- core_adjusted_scores(basis, clusters, adjustment, with_forms)
-  if (is.null(out$effective)) out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts), G)
+  if (is.null(out$effective)) out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts))
   if (corrected) out$meat <- done$products
   lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
   out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))
@@ -194,7 +193,7 @@ part_by_row <- function(spec, fit, walk, live) {
   meat <- core_robust_products(walk, NULL, 0, quick = 0)$products
   G <- live$n
   nested <- logical(length(fit$effects))
-  factor <- if (spec$type == "CR1") G / (G - 1) * (G - 1) / (G - cluster_parameters(fit, nested, live)) else 1
+  factor <- if (spec$type == "CR1") cr1_factor(fit, G, nested, live) else 1
   list(meat = factor * meat, count = G, df = G - 1, sizes = c(1, 1), lost = logical(length(kept_terms(fit))),
        notes = "Each row is a cluster: the errors are those of `se_robust()`")
 }
@@ -229,7 +228,7 @@ without_basis <- function(spec, fit, clusters, name, G) {
 }
 
 # G / (1 + mean((gamma_g / mean gamma - 1)^2)) by contrast, a row each of `gammas`.
-effective_clusters <- function(gammas, G) {
+effective_clusters <- function(gammas) {
   apply(gammas, 1, function(one) {
     total <- sum(one)
     if (total > 0) total^2 / sum(one^2) else NA_real_
@@ -242,6 +241,7 @@ most_worth_counting <- 500
 
 # One line of advice, where few clusters or few effective ones tell a coefficient.
 few_clusters_words <- function(fit, spec, part) {
+  if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   G <- part$count
   effective <- part$effective
   slopes <- !kept_terms(fit) %in% constant_term
@@ -253,7 +253,6 @@ few_clusters_words <- function(fit, spec, part) {
                   if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", kept_terms(fit)[worst],
                                                  label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
-  if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
 }
 
@@ -290,15 +289,13 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
       return(sprintf("Clusters by %s lie within the %s effects: what stays alike in a %s is taken for unrelated",
                      name, set$name, set$name))
     }
-    if (spec$type != "CR1" || clusters$count * 1 > fit$n / 2) return(NULL)
+    if (spec$type != "CR1" || clusters$count > fit$n / 2) return(NULL)
     crossing <- crossing_share(set, clusters)
     if (crossing >= 0.05) return(NULL)
-    both <- vapply(list(nested, replace(nested, s, TRUE)), function(one) {
-      G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, one, live))
-    }, 0)
+    both <- vapply(list(nested, replace(nested, s, TRUE)), function(one) cr1_factor(fit, G, one, live), 0)
     sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",
-            label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1],
-                                                                                       3), fixed_decimals(both[2], 3))
+            label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1], 3),
+            fixed_decimals(both[2], 3))
   }))
 }
 
@@ -312,8 +309,7 @@ clustered_in_pieces <- function(spec, fit, dimensions) {
   sums <- scores_in_pieces(fit, name)
   G <- sums$count
   check_cluster_count(G, name, sums$labels)
-  factor <- 1
-  if (spec$type == "CR1") factor <- G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, sums$nested, live))
+  factor <- if (spec$type == "CR1") cr1_factor(fit, G, sums$nested, live) else 1
   new_errors(spec, paste("clustered by", name), G - 1, meat = factor * core_score_products(sums$scores),
              type = spec$type,
              clusters = stats::setNames(G, name), joint = "clusters",

@@ -70,6 +70,11 @@ cluster_parameters <- function(fit, nested, live) {
   }))
 }
 
+# CR1's small-sample factor.
+cr1_factor <- function(fit, G, nested, live) {
+  G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
+}
+
 # The share of a set's levels that have rows in several clusters.
 crossing_share <- function(set, clusters) {
   cpp_crossing_groups(set$groups, clusters, length(clusters$codes)) / sum(set$groups$sizes > 0)
