@@ -89,8 +89,8 @@ cpp_further_rank <- function(codes, counts, budget, reduced) {
     .Call(`_wavetax_cpp_further_rank`, codes, counts, budget, reduced)
 }
 
-cpp_cluster_scores <- function(view, clusters, factor, lengths, skip, threads) {
-    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, lengths, skip, threads)
+cpp_cluster_scores <- function(view, clusters, factor, threads) {
+    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, threads)
 }
 
 cpp_cluster_products <- function(view, clusters, factor, skip, threads) {

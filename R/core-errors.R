@@ -9,10 +9,9 @@ core_walk <- function(rows, transform, solution, skip = 0L) {
   list(view = core_view(rows, transform, solution), upper = solution$frame$upper, skip = as.integer(skip), n = rows$n)
 }
 
-# Sum of w u e over the rows of each cluster: a row a coordinate, a column a cluster. With `lengths` the
-# sum of w |u|^2 is the last row.
-core_cluster_scores <- function(walk, clusters, lengths = FALSE, threads = core_threads(walk$n)) {
-  cpp_cluster_scores(walk$view, clusters, walk$upper, lengths, walk$skip, threads)
+# Sum of w u e over the rows of each cluster: a row a coordinate, a column a cluster.
+core_cluster_scores <- function(walk, clusters, threads = core_threads(walk$n)) {
+  cpp_cluster_scores(walk$view, clusters, walk$upper, threads)
 }
 
 # list(products, the sum over clusters of s s', s their scores: the meat of their covariance; longest, the

@@ -185,6 +185,11 @@ trend_values <- function(design, name) {
   as.double(used_column(design, name))
 }
 
+# A set of effects as the core's systems take it.
+fit_effect_set <- function(set, design, groups = set$groups) {
+  core_effect_set(groups, lapply(set$trends, function(name) trend_values(design, name)), set$intercept)
+}
+
 # What a fit keeps of a set of effects. `level` by group is a deviation from the constant.
 describe_effects <- function(set, groups, level, slopes = list()) {
   list(

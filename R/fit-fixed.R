@@ -91,7 +91,7 @@ sweep_one_set <- function(design, groups) {
 
 sweep_sets <- function(design, sets, groups) {
   core_sets <- Map(function(set, group) {
-    core_effect_set(group, lapply(set$trends, function(name) trend_values(design, name)), set$intercept)
+    fit_effect_set(set, design, group)
   }, sets, groups)
   state <- core_absorb(design_rows(design), core_sets)
   solution <- core_solve_absorbed(state)

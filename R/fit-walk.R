@@ -34,21 +34,19 @@ live_groups <- function(groups, live) {
 }
 
 # Sums of scores by the values of a column, from a second reading of the source: list(scores, labels, count,
-# longest, nested).
+# nested).
 scores_in_pieces <- function(fit, name) {
   reader <- fit$design$pieces
   reader$by <- name
   reader$columns <- union(reader$columns, name)
   start <- list(
-    clusters = NULL, scores = matrix(0, length(kept_terms(fit)) + 1L, 0), rows = 0, live = logical(),
+    clusters = NULL, scores = matrix(0, length(kept_terms(fit)), 0), rows = 0, live = logical(),
     cluster_of = lapply(fit$effects, function(set) rep(NA_integer_, set$groups$count)),
     nested = rep(TRUE, length(fit$effects))
   )
   total <- fold_pieces(reader, start, function(total, design) add_piece_scores(total, design, fit, name))
   check_same_rows_again(fit, total$rows)
-  last <- nrow(total$scores)
-  list(scores = total$scores[-last, , drop = FALSE], labels = total$clusters, count = sum(total$live),
-       longest = max(total$scores[last, ]), nested = total$nested)
+  list(scores = total$scores, labels = total$clusters, count = sum(total$live), nested = total$nested)
 }
 
 check_same_rows_again <- function(fit, rows) if (rows != fit$n) stop_other_rows(fit$n, rows)
@@ -82,7 +80,7 @@ add_piece_scores <- function(total, design, fit, name) {
   }
   total$live <- c(total$live, logical(length(total$clusters) - length(total$live)))
   total$live[clusters[live]] <- TRUE
-  scores <- core_cluster_scores(piece$walk, core_groups(clusters, length(total$clusters)), lengths = TRUE)
+  scores <- core_cluster_scores(piece$walk, core_groups(clusters, length(total$clusters)))
   seen <- seq_len(ncol(total$scores))
   scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
   total$scores <- scores

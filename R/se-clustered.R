@@ -159,16 +159,16 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
                                                                              live))
   root <- fit$regression$root
   contrasts <- t(root / sqrt(rowSums(root^2)))
-  if (is.null(basis) && (1 / plain$longest < most_worth_counting || G < few_clusters)) {
-    basis <- if (!all(nested) && (G < few_clusters || plain$longest > 0.2)) cluster_basis(fit, walk, nested)
+  # A cluster can hold a regressor alone only where it has much of the regressors' variation.
+  suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (G < few_clusters || plain$longest > 0.2)
+  if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
+  if (!is.null(basis) || G < few_clusters || 1 / plain$longest < most_worth_counting) {
     out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts))
   }
-  if (is.null(basis) && plain$longest >= 1 - 1e-6) basis <- cluster_basis(fit, walk, nested)
   if (is.null(basis)) return(out)
   adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
   with_forms <- spec$df == "satterthwaite" && ncol(basis$pick) <= most_joint
   done <- core_adjusted_scores(basis, clusters, adjustment, with_forms)
-  if (is.null(out$effective)) out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts))
   if (corrected) out$meat <- done$products
   lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
   out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))

@@ -133,11 +133,6 @@ basis_with_dummies <- function(fit, own, crossing, within, p) {
   list(z = z, e = own$e, pick = pick)
 }
 
-# A set of a fit as the core's systems take it.
-fit_effect_set <- function(set, design) {
-  core_effect_set(set$groups, lapply(set$trends, function(name) trend_values(design, name)), set$intercept)
-}
-
 # The slopes without each cluster, less the slopes, in orthonormal coordinates: a column a cluster. NULL where the
 # slopes cannot all be estimated without one of them.
 delete_one_changes <- function(fit, clusters) {

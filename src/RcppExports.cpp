@@ -271,17 +271,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, bool lengths, int skip, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP lengthsSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
-    Rcpp::traits::input_parameter< bool >::type lengths(lengthsSEXP);
-    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, lengths, skip, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -785,7 +783,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_effect_squared_sums", (DL_FUNC) &_wavetax_cpp_effect_squared_sums, 2},
     {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
     {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 6},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 4},
     {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 5},
     {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
     {"_wavetax_cpp_cluster_grams", (DL_FUNC) &_wavetax_cpp_cluster_grams, 4},

@@ -18,16 +18,14 @@ Eigen::MatrixXd factor_of(const RView& rows, const Rcpp::NumericMatrix& factor) 
 }  // namespace
 
 // The sums by cluster of the view's combination times the coordinates of its first columns, whose
-// upper factor is `factor`: a column a cluster. With `lengths` the sum of w |u|^2 is the last row, u without its
-// first `skip` coordinates.
+// upper factor is `factor`: a column a cluster.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, bool lengths,
-                                       int skip, int threads) {
+Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor);
   const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper, lengths, skip), threads);
-  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()) + (lengths ? 1 : 0), by.count, threads);
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
+  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count, threads);
 }
 
 // The sum over clusters of those sums' products, which are not kept; the largest sum of w |u|^2.
@@ -113,7 +111,6 @@ Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcp
   return Rcpp::List::create(
       Rcpp::Named("products") = pack(out.products), Rcpp::Named("own") = pack(out.own),
       Rcpp::Named("lost") = pack(out.lost), Rcpp::Named("moments") = Rcpp::wrap(out.moments),
-      Rcpp::Named("gamma") = as_table(out.gamma, static_cast<std::size_t>(pick.ncol()), by.count, threads),
       Rcpp::Named("lost_in") = Rcpp::wrap(out.lost_in));
 }
 

@@ -12,7 +12,6 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
-#include <numeric>
 #include <vector>
 
 #include "error-sinks.hpp"
@@ -28,7 +27,6 @@ struct AdjustedScores {
   Eigen::MatrixXd products;  // p x p: sum of s s', s = pick'Z_g'A_g e_g
   Eigen::MatrixXd own;       // p x p: sum over clusters of B_gg
   Eigen::MatrixXd lost;      // p x p: what the pseudo-inverses leave out of pick'pick
-  Numbers gamma;             // clusters x p: b'N_g b
   Numbers moments;           // p^4: sum over g, h of B_gh^ab B_gh^cd; empty where not asked for
   std::vector<int> lost_in;  // clusters with s = 1 in some direction, from 1
 };
@@ -61,16 +59,9 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
                                       int threads) {
   const Eigen::Index r = pick.rows(), p = pick.cols();
   const std::size_t count = clusters.count, forms = static_cast<std::size_t>(p * p * p * p);
-  std::vector<std::size_t> start(count + 1, 0), order;
-  for (std::size_t i = 0; i < n; ++i) ++start[clusters.of(i) + 1];
-  std::partial_sum(start.begin(), start.end(), start.begin());
-  if (!clusters.sorted) {
-    order.resize(n);
-    std::vector<std::size_t> next(start.begin(), start.end() - 1);
-    for (std::size_t i = 0; i < n; ++i) order[next[clusters.of(i)]++] = i;
-  }
+  const RowsByGroup by_cluster(clusters, n);
+  const std::vector<std::size_t>& start = by_cluster.start;
   AdjustedScores out;
-  out.gamma.assign(count * static_cast<std::size_t>(p), 0.0);
   const std::size_t pieces = std::min<std::size_t>(count, 8);
   std::vector<adjusted::Part> parts(pieces);
   for_each_piece(pieces, threads, [&](std::size_t piece) {
@@ -88,7 +79,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       rows.resize(size, r);
       left_e.resize(size);
       for (Eigen::Index i = 0; i < size; ++i) {
-        const std::size_t at = start[g] + static_cast<std::size_t>(i), row = order.empty() ? at : order[at];
+        const std::size_t row = by_cluster.at(start[g] + static_cast<std::size_t>(i));
         for (Eigen::Index c = 0; c < r; ++c) rows(i, c) = z[static_cast<std::size_t>(c) * n + row];
         left_e(i) = e[row];
       }
@@ -119,9 +110,6 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
         part.lost += away;
         if (away.trace() > 1e-9) part.lost_in.push_back(static_cast<int>(g) + 1);
       }
-      for (Eigen::Index c = 0; c < p; ++c)
-        out.gamma[g * static_cast<std::size_t>(p) + static_cast<std::size_t>(c)] =
-            direction.col(c).cwiseAbs2().dot(size_of);
       if (with_moments) {
         m = vectors * size_of.cwiseProduct(f).asDiagonal() * direction;
         if (!small) m = rows.transpose() * m;  // r x p

@@ -4,35 +4,11 @@
 
 #include <algorithm>
 #include <cstddef>
-#include <numeric>
 #include <vector>
 
 #include "groups.hpp"
 
 namespace wavetax {
-
-// Rows of each group, one group after another: at(start[g]) is the first of group g.
-class RowsByGroup {
- public:
-  RowsByGroup(const Groups& groups, std::size_t n) : start(groups.count + 1, 0) {
-    if (groups.sizes)
-      for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
-    else
-      for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
-    std::partial_sum(start.begin(), start.end(), start.begin());
-    if (groups.sorted) return;
-    place_.resize(n);
-    std::vector<std::size_t> next(start.begin(), start.end() - 1);
-    for (std::size_t i = 0; i < n; ++i) place_[next[groups.of(i)]++] = i;
-  }
-
-  std::size_t at(std::size_t place) const { return place_.empty() ? place : place_[place]; }
-
-  std::vector<std::size_t> start;
-
- private:
-  std::vector<std::size_t> place_;
-};
 
 // Whether every row lies on a cycle through another group that has two of its own group's neighbouring levels, or shares
 // its cell with another row: then no row is a bridge. Quick where one set has few levels, as periods are.

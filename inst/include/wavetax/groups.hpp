@@ -3,6 +3,7 @@
 
 #include <algorithm>
 #include <cstddef>
+#include <numeric>
 #include <vector>
 
 #include "parallel.hpp"
@@ -41,5 +42,28 @@ inline std::vector<std::size_t> group_cuts(const Groups& groups, std::size_t n, 
   while (cuts.back() < n) cuts.push_back(end_of_group(groups, cuts.back() + size, n));
   return cuts;
 }
+
+// Rows of each group, one group after another: at(start[g]) is the first of group g.
+class RowsByGroup {
+ public:
+  RowsByGroup(const Groups& groups, std::size_t n) : start(groups.count + 1, 0) {
+    if (groups.sizes)
+      for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
+    else
+      for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
+    std::partial_sum(start.begin(), start.end(), start.begin());
+    if (groups.sorted) return;
+    place_.resize(n);
+    std::vector<std::size_t> next(start.begin(), start.end() - 1);
+    for (std::size_t i = 0; i < n; ++i) place_[next[groups.of(i)]++] = i;
+  }
+
+  std::size_t at(std::size_t place) const { return place_.empty() ? place : place_[place]; }
+
+  std::vector<std::size_t> start;
+
+ private:
+  std::vector<std::size_t> place_;
+};
 
 }  // namespace wavetax
