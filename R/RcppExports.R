@@ -89,20 +89,16 @@ cpp_further_rank <- function(codes, counts, budget, reduced) {
     .Call(`_wavetax_cpp_further_rank`, codes, counts, budget, reduced)
 }
 
-cpp_cluster_scores <- function(view, clusters, factor, threads) {
-    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, threads)
+cpp_cluster_scores <- function(view, clusters, factor, quick, threads) {
+    .Call(`_wavetax_cpp_cluster_scores`, view, clusters, factor, quick, threads)
 }
 
-cpp_cluster_products <- function(view, clusters, factor, skip, threads) {
-    .Call(`_wavetax_cpp_cluster_products`, view, clusters, factor, skip, threads)
+cpp_cluster_walk <- function(view, clusters, factor, skip, contrasts, all, rows, quick, threads) {
+    .Call(`_wavetax_cpp_cluster_walk`, view, clusters, factor, skip, contrasts, all, rows, quick, threads)
 }
 
 cpp_column_products <- function(scores, threads) {
     .Call(`_wavetax_cpp_column_products`, scores, threads)
-}
-
-cpp_cluster_grams <- function(view, clusters, factor, threads) {
-    .Call(`_wavetax_cpp_cluster_grams`, view, clusters, factor, threads)
 }
 
 cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, quick, threads) {

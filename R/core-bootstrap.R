@@ -1,7 +1,42 @@
 # Bootstraps by cluster on sums of scores: no draw touches a row. With rows in the basis Z of core_adjusted_scores(),
-# `moments` are list(grams, the r^2 numbers of N_g = Z_g'Z_g a column a cluster; scores, Z_g'e_g likewise).
+# `moments` are list(grams, the r^2 numbers of N_g = Z_g'Z_g a column a cluster; scores, Z_g'e_g likewise; across, NULL or
+# core_across_clusters()).
 
 core_cluster_moments <- function(basis, clusters) cpp_cluster_moments(basis$z, basis$e, clusters)
+
+# Where effects cut across clusters in too many levels to be columns of Z: what sweeping them carries from cluster h to
+# cluster g. list(scores, r x G x G: Z_g' of M e^(h), e^(h) the residuals of h alone and M the sweep; grams, r x r x G x
+# G: the same of the columns of Z). One sweep a cluster.
+core_across_clusters <- function(basis, clusters, system, progress = identity) {
+  G <- clusters$count
+  r <- ncol(basis$z)
+  scores <- array(0, c(r, G, G))
+  grams <- array(0, c(r, r, G, G))
+  columns <- c(list(basis$e), lapply(seq_len(r), function(a) basis$z[, a]))
+  rows_of <- split(seq_along(clusters$codes), clusters$codes)
+  for (h in progress(seq_len(G))) {
+    alone <- lapply(columns, function(v) {
+      out <- numeric(length(v))
+      out[rows_of[[h]]] <- v[rows_of[[h]]]
+      out
+    })
+    swept <- core_swept_columns(alone, system)
+    for (g in seq_len(G)) {
+      both <- crossprod(basis$z[rows_of[[g]], , drop = FALSE], swept[rows_of[[g]], , drop = FALSE])
+      scores[, g, h] <- both[, 1]
+      grams[, , g, h] <- both[, -1]
+    }
+  }
+  list(scores = scores, grams = grams)
+}
+
+# u'(what each cluster's score has from each other one): G x G, of the residuals, or of the direction `of`.
+core_carried <- function(across, u, of = NULL) {
+  r <- length(u)
+  G <- dim(across$scores)[2]
+  if (is.null(of)) return(matrix(crossprod(u, matrix(across$scores, r)), G))
+  matrix(crossprod(as.vector(tcrossprod(u, of)), matrix(across$grams, r * r)), G)
+}
 
 # Weights of clusters by draw, G x draws: list(weights, exact, whether they are all there are; kind). All signs where
 # they
@@ -49,7 +84,9 @@ core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) 
     one <- u[, j]
     shifted <- matrix(crossprod(one, matrix(moments$grams, r)), r)
     f <- core_adjusted_directions(moments$grams, one, adjustment)
+    across <- moments$across
     list(u = one, shifted = shifted, level = colSums(f * moments$scores), slope = colSums(f * shifted),
+         carried = if (!is.null(across)) list(core_carried(across, one), core_carried(across, one, one)),
          taken = vapply(seq_len(G), function(g) drop(matrix(moments$grams[, g], r) %*% f[, g]), numeric(r)))
   })
   blocks <- core_draw_blocks(wild, G, draws)
@@ -61,8 +98,9 @@ core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) 
     for (j in seq_along(of)) {
       one <- of[[j]]
       zeta1 <- one$shifted %*% v
-      s0 <- v * one$level - crossprod(matrix(one$taken, r), zeta0)
-      s1 <- v * one$slope - crossprod(matrix(one$taken, r), zeta1)
+      plain <- if (is.null(one$carried)) list(v * one$level, v * one$slope) else lapply(one$carried, `%*%`, v)
+      s0 <- plain[[1]] - crossprod(matrix(one$taken, r), zeta0)
+      s1 <- plain[[2]] - crossprod(matrix(one$taken, r), zeta1)
       out[[j]][at, ] <- c(crossprod(zeta0, one$u), crossprod(zeta1, one$u), colSums(s0^2), colSums(s0 * s1),
                           colSums(s1^2))
     }
@@ -110,6 +148,10 @@ core_wild_joint <- function(moments, u, tau, adjustment, draws) {
   scores <- moments$scores + per(function(g) matrix(moments$grams[, g], r) %*% (u %*% tau))
   f <- lapply(seq_len(q), function(a) core_adjusted_directions(moments$grams, u[, a], adjustment))
   level <- lapply(f, function(one) colSums(one * scores))
+  carried <- if (!is.null(moments$across)) {
+    lapply(seq_len(q), function(a) core_carried(moments$across, u[, a]) +
+             core_carried(moments$across, u[, a], drop(u %*% tau)))
+  }
   taken <- lapply(f, function(one) per(function(g) matrix(moments$grams[, g], r) %*% one[, g]))
   wald <- function(zeta, s) {
     products <- lapply(s, function(a) vapply(s, function(b) colSums(a * b), numeric(ncol(zeta))))
@@ -125,7 +167,8 @@ core_wild_joint <- function(moments, u, tau, adjustment, draws) {
     at <- blocks$first[b]:blocks$last[b]
     v <- if (is.matrix(wild$weights)) wild$weights[, at, drop = FALSE] else wild$weights(length(at))
     zeta <- scores %*% v
-    s <- Map(function(level, taken) v * level - crossprod(matrix(taken, r), zeta), level, taken)
+    plain <- if (is.null(carried)) lapply(level, function(one) v * one) else lapply(carried, `%*%`, v)
+    s <- Map(function(plain, taken) plain - crossprod(matrix(taken, r), zeta), plain, taken)
     out[at] <- wald(crossprod(u, zeta), s)
   }
   own <- Map(function(f) matrix(colSums(f * moments$scores), G), f)

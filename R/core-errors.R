@@ -9,28 +9,22 @@ core_walk <- function(rows, transform, solution, skip = 0L) {
   list(view = core_view(rows, transform, solution), upper = solution$frame$upper, skip = as.integer(skip), n = rows$n)
 }
 
-# Sum of w u e over the rows of each cluster: a row a coordinate, a column a cluster.
-core_cluster_scores <- function(walk, clusters, threads = core_threads(walk$n)) {
-  cpp_cluster_scores(walk$view, clusters, walk$upper, threads)
+# Sum of w u e over the rows of each cluster: list(scores, a row a coordinate, a column a cluster; idle, how many
+# residuals are no larger than `quick`).
+core_cluster_scores <- function(walk, clusters, quick = -1, threads = core_threads(walk$n)) {
+  cpp_cluster_scores(walk$view, clusters, walk$upper, quick, threads)
 }
 
-# list(products, the sum over clusters of s s', s their scores: the meat of their covariance; longest, the
-# largest sum of w |u|^2 of a cluster). Scores that nobody else wants are not kept.
-core_cluster_products <- function(walk, clusters, threads = core_threads(walk$n)) {
-  cpp_cluster_products(walk$view, clusters, walk$upper, walk$skip, threads)
+# Of each grouping in a list: list(products, the sum over clusters of s s', s their scores: the meat of their
+# covariance; longest, the largest sum of w |u|^2 of a cluster, or somewhat more; parts, by column b of `contrasts` and by
+# cluster b'N_g b with N_g = sum of w u u': NULL where there are many clusters, unless `all` are wanted). All on one
+# walk, with `rows` that of rows as clusters too: list(clusters, by_row, idle as in core_cluster_scores()).
+core_cluster_walk <- function(walk, clusters, contrasts, rows = FALSE, all = FALSE, quick = -1,
+                              threads = core_threads(walk$n)) {
+  cpp_cluster_walk(walk$view, clusters, walk$upper, walk$skip, contrasts, all, rows, quick, threads)
 }
 
 core_score_products <- function(scores) cpp_column_products(scores, core_threads(ncol(scores)))
-
-# By cluster b'N_g b for each column b of `contrasts`, N_g = sum of w u u': a row a contrast.
-core_cluster_gammas <- function(walk, clusters, contrasts, threads = core_threads(walk$n)) {
-  grams <- cpp_cluster_grams(walk$view, clusters, walk$upper, threads)
-  p <- nrow(walk$upper)
-  upper <- which(upper.tri(diag(p), diag = TRUE), arr.ind = TRUE)
-  twice <- ifelse(upper[, 1] == upper[, 2], 1, 2)
-  weights <- apply(contrasts, 2, function(b) twice * b[upper[, 1]] * b[upper[, 2]])
-  crossprod(matrix(weights, nrow(upper)), grams)
-}
 
 # The meat of robust errors, from squared residuals over (1 - h)^power: list(products, fitted, the count of
 # rows with h = 1). `leverage` is that of the effects: NULL, a number a row, or list(groups, inverse of their
@@ -143,19 +137,34 @@ core_fitted_rows <- function(sets, n) {
 # The leverages of effects, where a system of them is too large to be solved directly, from `draws` random signs:
 # the mean square of what the effects explain of them, over that and what they leave.
 core_estimated_leverage <- function(system, n, draws) {
-  weights <- if (is.null(system$weights)) rep(1, n) else sqrt(system$weights)
   explained <- left <- numeric(n)
   for (first in seq(1, draws, by = 8)) {
     signs <- lapply(seq_len(min(8, draws - first + 1)), function(d) sample(c(-1, 1), n, TRUE))
-    rows <- core_rows(signs[[1]], lapply(signs, function(v) v / weights), weights = system$weights)
-    swept <- core_sweep(rows, system)
-    view <- list(columns = rows$columns, weights = NULL, n = n, layers = swept$layers, pick = seq_along(rows$columns),
-                 shift = NULL, centre = NULL, combination = NULL, offsets = list())
-    rest <- cpp_swept(view, core_threads(n))[, seq_along(signs), drop = FALSE] * weights
+    rest <- core_swept_columns(signs, system)
     left <- left + rowSums(rest^2)
     explained <- explained + rowSums((do.call(cbind, signs) - rest)^2)
   }
   explained / (explained + left)
+}
+
+# What effects leave of columns that are given, and come back, times the root of the weights: n x their count.
+core_swept_columns <- function(columns, system) {
+  root <- if (is.null(system$weights)) 1 else sqrt(system$weights)
+  plain <- lapply(columns, function(v) v / root)
+  rows <- core_rows(plain[[1]], plain[-1], weights = system$weights)
+  swept <- core_sweep(rows, system)
+  view <- list(columns = rows$columns, weights = NULL, n = rows$n, layers = swept$layers, pick = seq_along(columns),
+               shift = NULL, centre = NULL, combination = NULL, offsets = list())
+  # The outcome stands last.
+  cpp_swept(view, core_threads(rows$n))[, c(length(columns), seq_along(columns)[-length(columns)]), drop = FALSE] * root
+}
+
+# Rows that a regression fits whatever their outcome: those in which nothing is left of random numbers. `z` are the
+# orthonormal coordinates of its regressors, `system` its effects or NULL.
+core_fitted_by_all <- function(z, system, noise) {
+  rest <- if (is.null(system)) noise else drop(core_swept_columns(list(noise), system))
+  rest <- rest - drop(z %*% crossprod(z, rest))
+  which(abs(rest) <= 1e-7 * abs(noise))
 }
 
 # The rows of a root of V^-1 for random effects of two sets, as a walk: quasi-demeaned by the larger set, then

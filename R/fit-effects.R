@@ -134,12 +134,19 @@ column_groups <- function(design, name) {
   ranked <- if (!is.null(index) && name == index$entity) {
     inner <- if (is.null(design$rows)) index else rank_integers(index$codes[design$rows])
     list(codes = inner$codes, values = if (is.null(design$rows)) index$entities else index$entities[inner$values])
+  } else if (is.null(design$rows) && has_ranked_periods(index, name)) {
+    list(codes = period_place(index), values = index$periods)
   } else {
     x <- used_column(design, name)
     check_finite_key(x, name)
     rank_key(x)
   }
   ranked_groups(ranked)
+}
+
+# Whether the panel holds this column's rank already: periods that are numbers stand in the order of the clock.
+has_ranked_periods <- function(index, name) {
+  !is.null(index) && name == index$period && is.numeric(index$periods) && !is.object(index$periods)
 }
 
 # The design with the groups of a column, for all that asks for them later.

@@ -25,6 +25,39 @@ live_rows <- function(fit) {
   list(n = fit$n - length(fitted), fitted = fitted)
 }
 
+# Those and the rows that regressors fit alone, an indicator of one row: looked for where more residuals are nothing
+# (`idle`) than effects account for. With them the count of slopes that the other rows tell, `slopes`.
+live_of_all <- function(fit, walk, live, idle) {
+  if (idle <= length(live$fitted) || !is.null(fit$design$pieces)) return(live)
+  both <- core_coordinate_rows(walk)
+  swept <- has_swept_effects(fit)
+  sets <- if (swept) lapply(fit$effects, fit_effect_set, fit$design)
+  system <- if (swept) core_effect_system(sets, fit$n, fit$design[["weights"]])
+  if (swept) on.exit(core_release(system))
+  noise <- with_own_seed(1, stats::rnorm(fit$n))
+  z <- if (swept) both$z[, -1, drop = FALSE] else both$z
+  found <- core_fitted_by_all(z, system, noise)
+  found <- found[abs(both$e[found]) <= 1e-6 * sqrt(fit$ssr / fit$n)]
+  fitted <- union(live$fitted, found)
+  if (length(fitted) == length(live$fitted) || length(fitted) == fit$n) return(live)
+  out <- list(n = fit$n - length(fitted), fitted = sort(fitted))
+  # Each of them takes one dimension of regressors and effects with it.
+  of_effects <- if (swept) {
+    rest <- core_effect_system(lapply(fit$effects, function(set) {
+      trends <- lapply(set$trends, function(name) trend_values(fit$design, name)[-out$fitted])
+      core_effect_set(live_groups(set$groups, out), trends, set$intercept)
+    }), out$n)
+    on.exit(core_release(rest), add = TRUE)
+    core_effects_rank(rest)$count
+  }
+  out$slopes <- length(slope_names(fit)) + (if (swept) fit$df$effects else has_constant(fit)) - length(fitted) -
+    if (swept) of_effects else has_constant(fit)
+  out
+}
+
+# A residual of this size may be one of a row that is fitted whatever its outcome.
+idle_residual <- function(fit) 1e-7 * sqrt(fit$ssr / fit$n)
+
 # Groups of the live rows alone.
 live_groups <- function(groups, live) {
   if (is.null(live$fitted)) return(groups)
@@ -80,7 +113,7 @@ add_piece_scores <- function(total, design, fit, name) {
   }
   total$live <- c(total$live, logical(length(total$clusters) - length(total$live)))
   total$live[clusters[live]] <- TRUE
-  scores <- core_cluster_scores(piece$walk, core_groups(clusters, length(total$clusters)))
+  scores <- core_cluster_scores(piece$walk, core_groups(clusters, length(total$clusters)))$scores
   seen <- seq_len(ncol(total$scores))
   scores[, seen] <- scores[, seen, drop = FALSE] + total$scores
   total$scores <- scores

@@ -16,7 +16,8 @@
 #' errors
 #' are the spread of the coefficients, referred to t with G - 1 degrees of freedom.
 #'
-#' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects.
+#' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects; where
+#' these have more than 1,500 levels, one sweep a cluster and \eqn{O(B G^2)}{O(BG^2)}.
 #'
 #' @param by A column of clusters, as for [se_clustered()]; one dimension.
 #' @param scheme `"wild"` or `"pairs"`.
@@ -26,8 +27,8 @@
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_clusters` as for [se_clustered()]; `wavetax_error_argument` for draws under 1;
-#' `wavetax_error_errors` where effects cut across the clusters in too many levels, or where random effects are not
-#' held whole by clusters; `wavetax_error_slim` of a fit without its rows.
+#' `wavetax_error_errors` where effects cut across the clusters in so many levels that `"pairs"`, CR2 and CR3 cannot be
+#' computed, or where random effects are not held whole by clusters; `wavetax_error_slim` of a fit without its rows.
 #' @references Cameron, A. C., Gelbach, J. B. and Miller, D. L. (2008), *Review of Economics and Statistics* 90; Webb,
 #' M. D.
 #'   (2023), *Canadian Journal of Economics* 56.
@@ -98,19 +99,39 @@ bootstrap_parts <- function(spec, fit) {
   dimension <- cluster_dimensions(fit, spec)[[1]]
   clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
   check_whole_effects(fit, clusters, dimension$name)
-  nested <- nested_effects(fit, clusters, live_rows(fit))
-  basis <- cluster_basis(fit, error_walk(fit), nested)
-  if (is.null(basis) || ncol(basis$z)^2 * clusters$count > most_basis_cells) {
-    stop_wavetax("errors", sprintf("Too many levels of effects have rows in several clusters by `%s` for a bootstrap.",
-                                   dimension$name),
-                 todo = "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`.")
-  }
-  # Clusters of rows that are fitted whatever their outcome are not drawn.
   live <- live_rows(fit)
+  walk <- error_walk(fit)
+  basis <- cluster_basis(fit, walk, nested_effects(fit, clusters, live))
+  # Clusters of rows that are fitted whatever their outcome are not drawn.
   alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
+  across <- NULL
+  if (is.null(basis) || ncol(basis$z)^2 * clusters$count > most_basis_cells) {
+    own <- core_coordinate_rows(walk)
+    basis <- list(z = own$z[, -1, drop = FALSE], e = own$e, pick = cbind(0, diag(ncol(own$z) - 1L)))
+    across <- carried_across(spec, fit, basis, clusters, alive, dimension$name)
+  }
   moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, alive, drop = FALSE])
-  list(name = dimension$name, formula = formula, basis = basis, moments = moments,
+  list(name = dimension$name, formula = formula, basis = basis, moments = c(moments, list(across = across)),
        adjustment = switch(spec$type, CR2 = "root", CR3 = "inverse", "none"))
+}
+
+# Numbers that effects which cut across clusters in many levels may take to be carried between them.
+most_carried <- 1e8
+
+# One sweep of the effects a cluster, in place of columns for them.
+carried_across <- function(spec, fit, basis, clusters, alive, name) {
+  size <- (ncol(basis$z) + 1) * ncol(basis$z) * as.double(clusters$count)^2
+  if (spec$scheme != "wild" || spec$type != "CR1" || size > most_carried) {
+    stop_wavetax(
+      "errors", sprintf("Too many levels of effects have rows in several clusters by `%s` for this bootstrap.", name),
+      todo = if (size <= most_carried) "The wild one with `type = \"CR1\"` sweeps them once a cluster." else
+        "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`."
+    )
+  }
+  system <- core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
+  on.exit(core_release(system))
+  across <- core_across_clusters(basis, clusters, system, function(x) along_with_progress(x, "Sweeping clusters"))
+  list(scores = across$scores[, alive, alive, drop = FALSE], grams = across$grams[, , alive, alive, drop = FALSE])
 }
 
 # Draws belong to clusters by their label, whatever the order of rows.

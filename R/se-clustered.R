@@ -108,12 +108,19 @@ compute_errors.se_clustered <- function(spec, fit) {
   walk <- error_walk(fit)
   subsets <- unlist(lapply(seq_along(dimensions), function(m) utils::combn(length(dimensions), m, simplify = FALSE)),
                     recursive = FALSE)
-  parts <- lapply(subsets, function(subset) {
-    columns <- unique(unlist(lapply(dimensions[subset], `[[`, "columns")))
-    if (fit$n >= rows_for_threads && spec$type %in% c("CR0", "CR1") && keys_are_rows(fit$design, columns)) {
-      return(part_by_row(spec, fit, walk, live))
-    }
-    clustered_part(spec, fit, walk, cluster_groups(fit, columns), paste(columns, collapse = ":"), live)
+  columns <- lapply(subsets, function(subset) unique(unlist(lapply(dimensions[subset], `[[`, "columns"))))
+  # All on one walk over the rows; combinations that are rows each need no groups.
+  as_rows <- vapply(columns, function(names) {
+    fit$n >= rows_for_threads && spec$type %in% c("CR0", "CR1") && keys_are_rows(fit$design, names)
+  }, TRUE)
+  clusters <- lapply(columns[!as_rows], function(names) cluster_groups(fit, names))
+  sums <- core_cluster_walk(walk, clusters, unit_contrasts(fit), any(as_rows), quick = idle_residual(fit))
+  live <- live_of_all(fit, walk, live, sums$idle)
+  place <- cumsum(!as_rows)
+  parts <- lapply(seq_along(subsets), function(s) {
+    if (as_rows[s]) return(part_by_row(spec, fit, sums$by_row, live))
+    clustered_part(spec, fit, walk, clusters[[place[s]]], sums$clusters[[place[s]]], paste(columns[[s]], collapse = ":"),
+                   live)
   })
   single <- lengths(subsets) == 1
   G <- vapply(parts[single], `[[`, 0, "count")
@@ -139,8 +146,8 @@ compute_errors.se_clustered <- function(spec, fit) {
   )
 }
 
-# The meat of one dimension of clusters, or of one intersection.
-clustered_part <- function(spec, fit, walk, clusters, name, live) {
+# The meat of one dimension of clusters, or of one intersection; `plain` is what one walk summed of it.
+clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   alive <- live_groups(clusters, live)
   G <- alive$count
   check_cluster_count(G, name, alive$labels)
@@ -151,19 +158,19 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
     basis <- cluster_basis(fit, walk, nested)
     if (is.null(basis)) return(without_basis(spec, fit, clusters, name, G))
   }
-  plain <- core_cluster_products(walk, clusters)
   factor <- if (spec$type == "CR1") cr1_factor(fit, G, nested, live) else 1
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
               lost = logical(length(kept_terms(fit))), holds_entities = holds_entities(fit, clusters),
               notes = nesting_words(fit, clusters, nested, name, spec, G,
                                                                              live))
-  root <- fit$regression$root
-  contrasts <- t(root / sqrt(rowSums(root^2)))
+  contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
   suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (G < few_clusters || plain$longest > 0.2)
   if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
   if (!is.null(basis) || G < few_clusters || 1 / plain$longest < most_worth_counting) {
-    out$effective <- effective_clusters(core_cluster_gammas(walk, clusters, contrasts))
+    parts <- plain$parts
+    if (is.null(parts)) parts <- core_cluster_walk(walk, list(clusters), contrasts, all = TRUE)$clusters[[1]]$parts
+    out$effective <- effective_clusters(parts)
   }
   if (is.null(basis)) return(out)
   adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
@@ -188,9 +195,14 @@ clustered_part <- function(spec, fit, walk, clusters, name, live) {
   out
 }
 
+# The kept coefficients as directions of length 1 in orthonormal coordinates, a column each.
+unit_contrasts <- function(fit) {
+  root <- fit$regression$root
+  t(root / sqrt(rowSums(root^2)))
+}
+
 # The same of many rows each of which is a cluster.
-part_by_row <- function(spec, fit, walk, live) {
-  meat <- core_robust_products(walk, NULL, 0, quick = 0)$products
+part_by_row <- function(spec, fit, meat, live) {
   G <- live$n
   nested <- logical(length(fit$effects))
   factor <- if (spec$type == "CR1") cr1_factor(fit, G, nested, live) else 1
@@ -227,9 +239,9 @@ without_basis <- function(spec, fit, clusters, name, G) {
   )
 }
 
-# G / (1 + mean((gamma_g / mean gamma - 1)^2)) by contrast, a row each of `gammas`.
-effective_clusters <- function(gammas) {
-  apply(gammas, 1, function(one) {
+# G / (1 + mean((gamma_g / mean gamma - 1)^2)) by contrast, a row each of `parts`.
+effective_clusters <- function(parts) {
+  apply(parts, 1, function(one) {
     total <- sum(one)
     if (total > 0) total^2 / sum(one^2) else NA_real_
   })

@@ -59,11 +59,11 @@ nested_effects <- function(fit, clusters, live) {
 
 # k*: the slopes, and the rank of the constant and those effects that are not nested in the clusters.
 cluster_parameters <- function(fit, nested, live) {
-  slopes <- length(slope_names(fit))
+  slopes <- if (is.null(live$slopes)) length(slope_names(fit)) else live$slopes
   if (!has_swept_effects(fit)) return(slopes + has_constant(fit))
   if (all(nested)) return(slopes + 1L)
   # A row that is fitted whatever its outcome takes one dimension with it.
-  if (!any(nested)) return(slopes + fit$df$effects - (fit$n - live$n))
+  if (!any(nested)) return(length(slope_names(fit)) + fit$df$effects - (fit$n - live$n))
   if (!is.null(fit$design$pieces)) return(slopes + sum(fit$effects[!nested][[1]]$groups$sizes > 1))
   slopes + core_levels_rank(lapply(fit$effects[!nested], function(set) {
     core_effect_set(live_groups(set$groups, live), set$trends, set$intercept)

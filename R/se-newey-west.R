@@ -52,13 +52,16 @@ check_error_lags <- function(lags) {
 compute_errors.se_newey_west <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Newey-West errors")
   live <- live_rows(fit)
+  walk <- error_walk(fit)
+  both <- core_coordinate_rows(walk)
+  live <- live_of_all(fit, walk, live, sum(abs(both$e) <= idle_residual(fit)))
   keep <- if (is.null(live$fitted)) TRUE else -live$fitted
-  entity <- clock$groups$codes[keep]
+  groups <- column_groups(fit$design, clock$entity)
+  entity <- groups$codes[keep]
   average <- length(entity) / sum(tabulate(entity) > 0)
   lags <- if (is.null(spec$lags)) core_default_lags(average) else spec$lags
   check_lag_span(lags, clock$ticks)
-  both <- core_coordinate_rows(error_walk(fit))
-  meat <- core_lagged_products(both$z * both$e, clock$groups, clock$clock, lags)
+  meat <- core_lagged_products(both$z * both$e, groups, clock$clock, lags)
   new_errors(
     spec, sprintf("Newey-West within %s", clock$entity), fit$df$residual, meat = live$n / fit$df$residual * meat,
     type = lag_words(lags, clock$period), lags = lags,
@@ -70,8 +73,10 @@ compute_errors.se_newey_west <- function(spec, fit) {
 #' @export
 compute_errors.se_driscoll <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Driscoll-Kraay errors")
-  live <- live_rows(fit)
   groups <- period_groups(clock)
+  walk <- error_walk(fit)
+  sums <- core_cluster_scores(walk, groups, idle_residual(fit))
+  live <- live_of_all(fit, walk, live_rows(fit), sums$idle)
   seen <- groups$sizes
   if (!is.null(live$fitted)) seen <- seen - tabulate(groups$codes[live$fitted], groups$count)
   periods <- sum(seen > 0)
@@ -81,7 +86,7 @@ compute_errors.se_driscoll <- function(spec, fit) {
   }
   lags <- if (is.null(spec$lags)) core_default_lags(periods) else spec$lags
   check_lag_span(lags, clock$ticks)
-  meat <- core_lagged_periods(core_cluster_scores(error_walk(fit), groups), groups$labels, lags)
+  meat <- core_lagged_periods(sums$scores, groups$labels, lags)
   new_errors(
     spec, "Driscoll-Kraay", periods - 1, meat = live$n / fit$df$residual * meat, type = lag_words(lags, clock$period),
     lags = lags, joint = "clusters", clusters = stats::setNames(periods, clock$period),
@@ -106,15 +111,17 @@ clock_of_errors <- function(fit, what) {
     )
   }
   list(clock = used_index(fit$design)$clock, ticks = range(index$ticks[used_periods(fit$design)]),
-       groups = column_groups(fit$design, index$entity), entity = index$entity,
-       period = index$period)
+       entity = index$entity, period = index$period)
 }
 
 # Rows by tick of the clock, which the labels are; ticks without rows may be among them.
 period_groups <- function(clock) {
   first <- min(clock$ticks)
   span <- max(clock$ticks) - first + 1
-  if (span <= 1e5) return(core_groups(as.integer(clock$clock - (first - 1)), span, first + seq_len(span) - 1))
+  if (span <= 1e5) {
+    codes <- if (first == 1) clock$clock else clock$clock - as.integer(first - 1)
+    return(core_groups(codes, span, first + seq_len(span) - 1))
+  }
   ticks <- sort(unique(clock$clock))
   core_groups(match(clock$clock, ticks), length(ticks), ticks)
 }

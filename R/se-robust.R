@@ -40,6 +40,10 @@ se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) 
 compute_errors.se_robust <- function(spec, fit) {
   if (is.null(fit$design$pieces)) check_keeps_rows(fit, "robust errors")
   live <- live_rows(fit)
+  if (spec$type == "HC4" && is.null(fit$design$pieces)) {
+    walk <- error_walk(fit)
+    live <- live_of_all(fit, walk, live, core_robust_products(walk, NULL, 0, quick = idle_residual(fit))$fitted)
+  }
   power <- c(HC0 = 0, HC1 = 0, HC2 = 1, HC3 = 2, HC4 = -1)[[spec$type]]
   parameters <- length(slope_names(fit)) +
     if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
@@ -66,7 +70,7 @@ compute_errors.se_robust <- function(spec, fit) {
 # looked for where more residuals are nothing than effects account for.
 robust_sums <- function(fit, walk, leverage, power, mean_leverage, fitted) {
   if (power == 0) {
-    quick <- core_robust_products(walk, NULL, 0, quick = 1e-7 * sqrt(fit$ssr / fit$n))
+    quick <- core_robust_products(walk, NULL, 0, quick = idle_residual(fit))
     if (quick$fitted <= fitted) return(list(products = quick$products, fitted = fitted))
   }
   core_robust_products(walk, leverage, power, mean_leverage)

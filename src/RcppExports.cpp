@@ -271,29 +271,34 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_cluster_scores
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, double quick, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_scores(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_scores(view, clusters, factor, quick, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_cluster_products
-Rcpp::List cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
+// cpp_cluster_walk
+Rcpp::List cpp_cluster_walk(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix contrasts, bool all, bool rows, double quick, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_walk(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP contrastsSEXP, SEXP allSEXP, SEXP rowsSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
     Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type contrasts(contrastsSEXP);
+    Rcpp::traits::input_parameter< bool >::type all(allSEXP);
+    Rcpp::traits::input_parameter< bool >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_products(view, clusters, factor, skip, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_walk(view, clusters, factor, skip, contrasts, all, rows, quick, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -305,19 +310,6 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_column_products(scores, threads));
-    return rcpp_result_gen;
-END_RCPP
-}
-// cpp_cluster_grams
-Rcpp::NumericMatrix cpp_cluster_grams(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_grams(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
-BEGIN_RCPP
-    Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
-    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
-    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_grams(view, clusters, factor, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -783,10 +775,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_effect_squared_sums", (DL_FUNC) &_wavetax_cpp_effect_squared_sums, 2},
     {"_wavetax_cpp_components", (DL_FUNC) &_wavetax_cpp_components, 4},
     {"_wavetax_cpp_further_rank", (DL_FUNC) &_wavetax_cpp_further_rank, 4},
-    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 4},
-    {"_wavetax_cpp_cluster_products", (DL_FUNC) &_wavetax_cpp_cluster_products, 5},
+    {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 5},
+    {"_wavetax_cpp_cluster_walk", (DL_FUNC) &_wavetax_cpp_cluster_walk, 9},
     {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
-    {"_wavetax_cpp_cluster_grams", (DL_FUNC) &_wavetax_cpp_cluster_grams, 4},
     {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 3},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},

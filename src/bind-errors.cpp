@@ -18,49 +18,59 @@ Eigen::MatrixXd factor_of(const RView& rows, const Rcpp::NumericMatrix& factor) 
 }  // namespace
 
 // The sums by cluster of the view's combination times the coordinates of its first columns, whose
-// upper factor is `factor`: a column a cluster.
+// upper factor is `factor`: list(scores, a column a cluster; idle, how many combinations are `quick` or smaller).
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
+Rcpp::List cpp_cluster_scores(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, double quick,
+                              int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor);
   const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper), threads);
-  return as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count, threads);
+  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper, quick), threads);
+  return Rcpp::List::create(
+      Rcpp::Named("scores") = as_table(sums.scores(), static_cast<std::size_t>(upper.cols()), by.count, threads),
+      Rcpp::Named("idle") = static_cast<double>(sums.idle()));
 }
 
-// The sum over clusters of those sums' products, which are not kept; the largest sum of w |u|^2.
+// Of each of several groupings into clusters list(products, longest, parts), see ClusterSums; `parts` of the contrasts,
+// columns in orthonormal coordinates, are NULL where there are many clusters, unless they are wanted of `all`. With
+// `rows` the products of the rows themselves, `by_row`. `idle` counts combinations that are `quick` or smaller.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_cluster_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
-                                int threads) {
-  const RView rows(view);
-  const Eigen::MatrixXd upper = factor_of(rows, factor);
-  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::ScoreSink sums = wavetax::visit(*rows, wavetax::ScoreSink(by, upper, true, skip), threads);
-  const std::size_t width = static_cast<std::size_t>(upper.cols()) + 1;
-  const wavetax::Numbers& scores = sums.scores();
-  double longest = 0.0;
-  for (std::size_t g = 0; g < by.count; ++g) longest = std::max(longest, scores[g * width + width - 1]);
-  const Eigen::MatrixXd products = wavetax::column_products(scores.data(), by.count, width, threads);
-  return Rcpp::List::create(
-      Rcpp::Named("products") = pack(products.topLeftCorner(products.rows() - 1, products.cols() - 1)),
-      Rcpp::Named("longest") = longest);
+Rcpp::List cpp_cluster_walk(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                            Rcpp::NumericMatrix contrasts, bool all, bool rows, double quick, int threads) {
+  const RView walked(view);
+  const Eigen::MatrixXd upper = factor_of(walked, factor);
+  if (contrasts.nrow() != upper.cols()) Rcpp::stop("Contrasts are not of the factor's columns.");
+  const wavetax::ClusterTerms terms(upper, static_cast<std::size_t>(skip), unpack(contrasts));
+  std::vector<wavetax::Groups> by;
+  for (R_xlen_t s = 0; s < clusters.size(); ++s)
+    by.push_back(as_groups(clusters[s], static_cast<R_xlen_t>(walked.n())));
+  const wavetax::RobustSink of_rows(upper, wavetax::EffectLeverage(), 0.0, 1.0, 0.0);
+  wavetax::ErrorSink sums =
+      wavetax::visit(*walked, wavetax::ErrorSink(by, terms, all, rows ? &of_rows : nullptr, quick), threads);
+  sums.end();
+  Rcpp::List groupings(clusters.size());
+  const std::size_t some = static_cast<std::size_t>(contrasts.ncol());
+  for (std::size_t s = 0; s < by.size(); ++s) {
+    const wavetax::ClusterSums& one = sums.sums(s);
+    Rcpp::RObject parts = R_NilValue;
+    if (one.has_contrasts()) {
+      Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(some), static_cast<int>(by[s].count)));
+      for (std::size_t g = 0; g < by[s].count; ++g)
+        std::copy_n(one.values().data() + (g + 1) * one.size() - some, some, out.begin() + g * some);
+      parts = out;
+    }
+    groupings[s] = Rcpp::List::create(Rcpp::Named("products") = pack(one.products()),
+                                      Rcpp::Named("longest") = one.longest(), Rcpp::Named("parts") = parts);
+  }
+  return Rcpp::List::create(Rcpp::Named("clusters") = groupings, Rcpp::Named("idle") = static_cast<double>(sums.idle()),
+                            Rcpp::Named("by_row") = rows ? Rcpp::RObject(pack(sums.rows().products()))
+                                                         : Rcpp::RObject(R_NilValue));
 }
 
 // The sum of s s' over the columns s of a matrix.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads) {
   return pack(wavetax::column_products(scores.begin(), scores.ncol(), scores.nrow(), threads));
-}
-
-// By cluster the upper triangle of sum w u u', a column a cluster.
-// [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_grams(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int threads) {
-  const RView rows(view);
-  const Eigen::MatrixXd upper = factor_of(rows, factor);
-  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
-  wavetax::GramSink sums = wavetax::visit(*rows, wavetax::GramSink(by, upper), threads);
-  const std::size_t width = static_cast<std::size_t>(upper.cols());
-  return as_table(sums.grams(), width * (width + 1) / 2, by.count, threads);
 }
 
 // sum of w^2 e^2 / (1 - h)^power u u'; `leverage` is NULL, the effects' leverage by row, or a list of groups

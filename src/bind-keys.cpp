@@ -14,6 +14,9 @@ SEXP cpp_rank_by_table(Rcpp::IntegerVector x, double limit) {
   return Rcpp::List::create(Rcpp::Named("codes") = codes, Rcpp::Named("values") = values);
 }
 
+// Counts of so few groups stay in the first cache.
+constexpr unsigned few_groups = 1024;
+
 // The one maker of groups: list(codes, count, sorted, missing, sizes) from codes between 0 (missing)
 // and `count`, which are checked here and not again.
 // [[Rcpp::export(rng = false)]]
@@ -25,14 +28,25 @@ Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
   const int* code = codes.begin();
   int* size = sizes.begin();
   double missing = 0.0;
-  bool sorted = true;
+  bool sorted = true, outside = false;
+  for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(code[r]) > limit;
+  if (outside) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+  if (limit <= few_groups) {
+    // Four counts of each, so that none waits for the one before.
+    std::vector<int> counts(4 * (limit + 1), 0);
+    for (R_xlen_t r = 0; r < n; ++r) ++counts[4 * static_cast<std::size_t>(code[r]) + static_cast<std::size_t>(r & 3)];
+    for (R_xlen_t r = 1; r < n; ++r) sorted &= code[r] >= code[r - 1];
+    for (std::size_t g = 0; g <= limit; ++g) {
+      const int* const one = &counts[4 * g];
+      const int total = one[0] + one[1] + one[2] + one[3];
+      if (g == 0) missing = total; else size[g - 1] = total;
+    }
+  }
   const R_xlen_t ahead = static_cast<R_xlen_t>(wavetax::fetch_ahead);
   // Rows of one group often stand together: they are counted before they are added.
-  for (R_xlen_t r = 0; r < n;) {
+  for (R_xlen_t r = 0; limit > few_groups && r < n;) {
     const int group = code[r];
-    if (r + ahead < n && static_cast<unsigned>(code[r + ahead]) - 1u < limit)
-      __builtin_prefetch(&size[code[r + ahead] - 1], 1);
-    if (static_cast<unsigned>(group) > limit) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+    if (r + ahead < n && code[r + ahead] > 0) __builtin_prefetch(&size[code[r + ahead] - 1], 1);
     if (r > 0 && group < code[r - 1]) sorted = false;
     R_xlen_t end = r + 1;
     while (end < n && code[end] == group) ++end;
@@ -53,9 +67,10 @@ Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
 // Whether every group lies in one cluster.
 // [[Rcpp::export(rng = false)]]
 bool cpp_is_nested(Rcpp::IntegerVector groups, Rcpp::IntegerVector clusters, int count) {
-  checked_codes(groups, count, clusters.size());
+  if (groups.size() != clusters.size()) Rcpp::stop("Groups and clusters are not of the same rows.");
   std::vector<int> cluster_of(count, 0);
   for (R_xlen_t r = 0; r < groups.size(); ++r) {
+    if (groups[r] < 1 || groups[r] > count) Rcpp::stop("A code of a group is not between 1 and %d.", count);
     int& known = cluster_of[groups[r] - 1];
     if (known == 0) known = clusters[r];
     if (known != clusters[r]) return false;

@@ -89,3 +89,24 @@ test_that("a joint test under a wild bootstrap of one restriction is the test of
   V <- dense_cr(dense_regression(case$data$y, cbind(case$data$x1, case$data$x2), case$D), case$data$district, "CR0")
   expect_equal(unname(both$statistic), drop(coef(fit) %*% solve(V, coef(fit))), tolerance = 1e-8)
 })
+
+test_that("effects that cut across clusters in too many levels for columns are swept once a cluster", {
+  set.seed(8)
+  data <- data.frame(id = rep(1:7, 1600), t = rep(1:1600, each = 7), x1 = rnorm(11200), x2 = rnorm(11200))
+  data$y <- data$x1 / 150 + rnorm(11200)
+  fit_of <- function(y, formula) {
+    data$y <- y
+    fit_fixed(formula, panel_frame(data, id, t), "both", errors = se_clustered(type = "CR0"))
+  }
+  p_of <- function(term) {
+    null <- fit_of(data$y, stats::reformulate(setdiff(c("x1", "x2"), term), "y"))
+    t_of <- function(y) abs(as.data.frame(fit_of(y, y ~ x1 + x2))[match(term, c("x1", "x2")), "statistic"])
+    signs <- as.matrix(expand.grid(rep(list(c(1, -1)), 6)))  # a pattern and its opposite have one |t|
+    t <- apply(cbind(1, signs), 1, function(v) t_of(fitted(null) + v[data$id] * residuals(null)))
+    mean(t >= t_of(data$y) * (1 - 1e-9))
+  }
+  fit <- with_errors(fit_of(data$y, y ~ x1 + x2), se_bootstrap())
+  expect_equal(as.data.frame(fit)$p_value, c(p_of("x1"), p_of("x2")))
+  expect_equal(test_joint(fit, "x1")$p.value, as.data.frame(fit)$p_value[1])
+  expect_error(with_errors(fit, se_bootstrap(scheme = "pairs")), "sweeps them once", class = "wavetax_error_errors")
+})

@@ -155,3 +155,26 @@ test_that("with ten clusters and serial correlation CR2 with its own df and the 
   expect_gt(rate[1], 0.13)
   expect_true(all(rate[-1] > 0.015 & rate[-1] < 0.095))
 })
+
+test_that("a row that an indicator of its own fits changes no errors", {
+  data <- gappy_panel(20, 6, seed = 3, keep = 0.8, plain = TRUE)
+  more <- rbind(data, transform(data[c(5, 9), ], year = max(data$year) + 1:2, y = c(9, -7)))
+  alone <- c(numeric(nrow(data)), 1, 0)
+  more$one <- alone
+  more$two <- rev(c(1, numeric(nrow(more) - 1)))
+  a <- panel_frame(data, id, year)
+  b <- panel_frame(more, id, year)
+  errors <- list(se_robust("HC1"), se_robust("HC4"), se_clustered(), se_clustered("year"), se_clustered(~ id + region),
+                 se_newey_west(2), se_driscoll_kraay(2))
+  same <- function(f, g) {
+    for (spec in errors) {
+      se <- function(fit) {
+        table <- as.data.frame(suppressWarnings(with_errors(fit, spec)))
+        unlist(table[table$term %in% c("x1", "x2"), c("std_error", "p_value")])
+      }
+      expect_equal(se(g), se(f), tolerance = 1e-8, info = spec$kind)
+    }
+  }
+  same(fit_pooled(y ~ x1 + x2, a), fit_pooled(y ~ x1 + x2 + one + two, b))
+  same(fit_fixed(y ~ x1 + x2, a), fit_fixed(y ~ x1 + x2 + one + two, b))
+})

@@ -5,7 +5,8 @@
 // clusters swept before; N_g = Z_g'Z_g = V diag(s) V'. With I - H the annihilator's block of the cluster, A_g its
 // symmetric pseudo-inverse root (or inverse), Z_g'A_g e_g = V f(s) V' Z_g'e_g with f(s) = (1 - s)^(-1/2) or
 // (1 - s)^-1, 0 where s = 1: no block of a cluster is formed. Where a cluster has fewer rows than Z has columns,
-// Z_g Z_g', which has the same s, is taken apart instead.
+// Z_g Z_g', which has the same s, is taken apart instead. Where all s are small, as with many clusters, the series of
+// f is summed until it has no digit left to add: nothing is taken apart.
 #pragma once
 
 #include <Eigen/Eigenvalues>
@@ -20,6 +21,9 @@
 
 namespace wavetax {
 
+// Columns up to which products of small matrices are quicker by themselves.
+constexpr Eigen::Index most_by_series = 16;
+
 enum class Adjustment { none = 0, root = 1, inverse = 2 };
 
 // Of contrasts b_1, ..., b_p (columns of `pick`, r x p):
@@ -33,12 +37,6 @@ struct AdjustedScores {
 
 namespace adjusted {
 
-struct Part {
-  Eigen::MatrixXd products, own, lost, pairs;  // pairs: (r p) x (r p), sum of vec(M_g) vec(M_g)'
-  Numbers within;                              // p^4: what pairs of a cluster with itself need instead
-  std::vector<int> lost_in;
-};
-
 // sum of a (x) a, of one symmetric p x p matrix, times `sign`.
 inline void add_square(const Eigen::MatrixXd& a, double sign, Numbers& out) {
   const Eigen::Index size = a.size();
@@ -46,10 +44,46 @@ inline void add_square(const Eigen::MatrixXd& a, double sign, Numbers& out) {
     for (Eigen::Index j = 0; j < size; ++j) out[static_cast<std::size_t>(i * size + j)] += sign * a.data()[i] * a.data()[j];
 }
 
+struct Part {
+  Eigen::MatrixXd products, own, lost, pairs;  // pairs: (r p) x (r p), sum of vec(M_g) vec(M_g)'
+  Numbers within;                              // p^4: what pairs of a cluster with itself need instead
+  std::vector<int> lost_in;
+
+  void add_moments(const Eigen::MatrixXd& m, const Eigen::MatrixXd& b) {
+    const Eigen::Map<const Eigen::VectorXd> flat(m.data(), m.size());
+    if (m.size() <= 16) {
+      for (Eigen::Index j = 0; j < m.size(); ++j)
+        for (Eigen::Index i = j; i < m.size(); ++i) pairs(i, j) += flat(i) * flat(j);
+    } else {
+      pairs.selfadjointView<Eigen::Lower>().rankUpdate(flat);
+    }
+    add_square(b, 1.0, within);
+    add_square(m.transpose().lazyProduct(m), -1.0, within);
+  }
+};
+
 inline double share_factor(double left, Adjustment adjustment) {
   if (left <= live_margin) return 0.0;
   if (adjustment == Adjustment::none) return 1.0;
   return adjustment == Adjustment::root ? 1.0 / std::sqrt(left) : 1.0 / left;
+}
+
+// Below this the trace of N_g leaves at most 15 terms of the series.
+constexpr double small_trace = 0.1;
+
+// d = f(N) b from the series of f, N r x r with a trace up to small_trace; `power` and `next` are room to work in.
+inline void series(const Eigen::MatrixXd& gram, const Eigen::MatrixXd& pick, double trace, Adjustment adjustment,
+                   Eigen::MatrixXd& power, Eigen::MatrixXd& next, Eigen::MatrixXd& d) {
+  d = power = pick;
+  if (adjustment == Adjustment::none) return;
+  double coefficient = 1.0, size = 1.0;
+  for (int term = 1; size > 1e-17; ++term) {
+    next.noalias() = gram.lazyProduct(power);
+    power.swap(next);
+    coefficient *= adjustment == Adjustment::root ? (term - 0.5) / term : 1.0;
+    size *= trace;
+    d += coefficient * power;
+  }
 }
 
 }  // namespace adjusted
@@ -71,8 +105,8 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       part.pairs = Eigen::MatrixXd::Zero(r * p, r * p);
       part.within.assign(forms, 0.0);
     }
-    Eigen::MatrixXd rows, gram, m;
-    Eigen::VectorXd left_e;
+    Eigen::MatrixXd rows, gram, m, d, power, next, b(p, p);
+    Eigen::VectorXd left_e, score, adjusted_score;
     Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver;
     for (std::size_t g = count * piece / pieces; g < count * (piece + 1) / pieces; ++g) {
       const Eigen::Index size = static_cast<Eigen::Index>(start[g + 1] - start[g]);
@@ -83,6 +117,20 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
         for (Eigen::Index c = 0; c < r; ++c) rows(i, c) = z[static_cast<std::size_t>(c) * n + row];
         left_e(i) = e[row];
       }
+      const double trace = rows.squaredNorm();
+      if (r <= most_by_series && trace <= adjusted::small_trace) {
+        gram.noalias() = rows.transpose().lazyProduct(rows);
+        score.noalias() = rows.transpose().lazyProduct(left_e);
+        adjusted::series(gram, pick, trace, adjustment, power, next, d);
+        adjusted_score.noalias() = d.transpose().lazyProduct(score);
+        part.products.noalias() += adjusted_score.lazyProduct(adjusted_score.transpose());
+        m.noalias() = gram.lazyProduct(d);
+        b.noalias() = d.transpose().lazyProduct(m);
+        b.noalias() -= m.transpose().lazyProduct(m);
+        part.own += b;
+        if (with_moments) part.add_moments(m, b);
+        continue;
+      }
       // s, and the contrasts in its directions: V'pick, or P'Z pick = s^(1/2) V'pick with Z_g = P s^(1/2) V'.
       const bool small = r <= size;
       gram.noalias() = small ? Eigen::MatrixXd(rows.transpose() * rows) : Eigen::MatrixXd(rows * rows.transpose());
@@ -91,7 +139,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       const Eigen::MatrixXd& vectors = solver.eigenvectors();
       const Eigen::MatrixXd direction =
           small ? Eigen::MatrixXd(vectors.transpose() * pick) : Eigen::MatrixXd(vectors.transpose() * (rows * pick));
-      const Eigen::VectorXd score = small ? Eigen::VectorXd(vectors.transpose() * (rows.transpose() * left_e))
+      score = small ? Eigen::VectorXd(vectors.transpose() * (rows.transpose() * left_e))
                                           : Eigen::VectorXd(vectors.transpose() * left_e);
       Eigen::VectorXd f(s.size()), own(s.size()), size_of(s.size()), gone = Eigen::VectorXd::Zero(s.size());
       for (Eigen::Index d = 0; d < s.size(); ++d) {
@@ -101,9 +149,9 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
         own(d) = size_of(d) * f(d) * f(d) * std::max(0.0, left);
         if (left <= live_margin) gone(d) = 1.0;
       }
-      const Eigen::VectorXd adjusted_score = direction.transpose() * f.cwiseProduct(score);
+      adjusted_score = direction.transpose() * f.cwiseProduct(score);
       part.products.noalias() += adjusted_score * adjusted_score.transpose();
-      const Eigen::MatrixXd b = direction.transpose() * own.asDiagonal() * direction;
+      b = direction.transpose() * own.asDiagonal() * direction;
       part.own += b;
       if (gone.sum() > 0.0) {
         const Eigen::MatrixXd away = direction.transpose() * gone.asDiagonal() * direction;
@@ -113,10 +161,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       if (with_moments) {
         m = vectors * size_of.cwiseProduct(f).asDiagonal() * direction;
         if (!small) m = rows.transpose() * m;  // r x p
-        const Eigen::Map<const Eigen::VectorXd> flat(m.data(), m.size());
-        part.pairs.selfadjointView<Eigen::Lower>().rankUpdate(flat);
-        adjusted::add_square(b, 1.0, part.within);
-        adjusted::add_square(m.transpose() * m, -1.0, part.within);
+        part.add_moments(m, b);
       }
     }
   });

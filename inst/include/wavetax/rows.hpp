@@ -130,11 +130,12 @@ struct Sweep {
     for (std::size_t c = 0; c < rows.width(); ++c) {
       double* out = block + c * block_rows;
       if (is_constant(c)) {
-        fill_ones(begin, count, out);
+        fill_ones(begin, count, shift ? shift[c] : 0.0, out);
+        if (!(scale_by_weight && rows.weights)) continue;
       } else if (layers.empty()) {
         copy_column(rows.columns[c], begin, count, centre ? centre[c] : 0.0, out);
       }
-      if (shift && shift[c] != 0.0)
+      if (shift && shift[c] != 0.0 && !is_constant(c))
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
       if (scale_by_weight && rows.weights)
         for (std::size_t r = 0; r < count; ++r) out[r] *= std::sqrt(rows.weights[begin + r]);
@@ -149,14 +150,14 @@ struct Sweep {
     if (in) subtract(in + begin, from, count, out);
   }
 
-  // The column of ones, whose mean in a group is 1.
-  void fill_ones(std::size_t begin, std::size_t count, double* out) const {
-    if (layers.empty()) {
-      std::fill(out, out + count, 1.0);
+  // The column of ones, whose mean in a group is 1, and `more`.
+  void fill_ones(std::size_t begin, std::size_t count, double more, double* out) const {
+    if (layers.empty() || !layers.front().theta) {
+      std::fill(out, out + count, (layers.empty() ? 1.0 : 0.0) + more);
       return;
     }
     const Layer& layer = layers.front();
-    for (std::size_t r = 0; r < count; ++r) out[r] = layer.theta ? 1.0 - layer.theta[layer.groups.of(begin + r)] : 0.0;
+    for (std::size_t r = 0; r < count; ++r) out[r] = 1.0 - layer.theta[layer.groups.of(begin + r)] + more;
   }
 };
 

@@ -65,7 +65,7 @@ class GroupTable {
   }
 
   // One group after another, and behind them what is of no group.
-  const Numbers& values() {
+  Numbers& values() {
     if (!values_) make();
     return *values_;
   }

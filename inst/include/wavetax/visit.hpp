@@ -48,8 +48,10 @@ template <class Sink>
 void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink) {
   const std::size_t width = view.rows->width();
   Numbers values(block_rows * std::max<std::size_t>(1, width)), combined(block_rows, 0.0), taken;
+  std::size_t first = 0;  // columns before it are not in the combination
+  while (view.combination && first < width && view.combination[first] == 0.0) ++first;
   if (view.combination)
-    for (std::size_t c = width; c-- > 0;) taken.push_back(-view.combination[c]);
+    for (std::size_t c = width; c-- > first;) taken.push_back(-view.combination[c]);
   LevelPlaces places;
   for (std::size_t at = begin; at < end; at += block_rows) {
     Block block;
@@ -62,7 +64,7 @@ void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink
     view.sweep->fill(*view.rows, at, block.count, places, block.values);
     if (view.combination && width > 0) {
       std::fill_n(combined.begin(), block.count, 0.0);
-      take_all(block.column(width - 1), -static_cast<std::ptrdiff_t>(block_rows), taken.data(), width, 1.0,
+      take_all(block.column(width - 1), -static_cast<std::ptrdiff_t>(block_rows), taken.data(), taken.size(), 1.0,
                block.count, combined.data());
       for (const Layer& layer : view.offsets) {
         layer.find(at, block.count, places);
