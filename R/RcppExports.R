@@ -105,8 +105,8 @@ cpp_robust_products <- function(view, factor, leverage, skip, power, mean_levera
     .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, quick, threads)
 }
 
-cpp_coordinates <- function(view, factor, threads) {
-    .Call(`_wavetax_cpp_coordinates`, view, factor, threads)
+cpp_coordinates <- function(view, factor, skip, threads) {
+    .Call(`_wavetax_cpp_coordinates`, view, factor, skip, threads)
 }
 
 cpp_adjusted_scores <- function(z, e, clusters, pick, adjustment, moments, threads) {
@@ -117,12 +117,20 @@ cpp_cluster_moments <- function(z, e, clusters) {
     .Call(`_wavetax_cpp_cluster_moments`, z, e, clusters)
 }
 
+cpp_wild_draws <- function(scores, weights, direction, threads) {
+    .Call(`_wavetax_cpp_wild_draws`, scores, weights, direction, threads)
+}
+
 cpp_bridges <- function(first, second, n) {
     .Call(`_wavetax_cpp_bridges`, first, second, n)
 }
 
-cpp_crossing_groups <- function(groups, clusters, n) {
-    .Call(`_wavetax_cpp_crossing_groups`, groups, clusters, n)
+cpp_cut_edges <- function(known, first, second) {
+    .Call(`_wavetax_cpp_cut_edges`, known, first, second)
+}
+
+cpp_crossing_groups <- function(groups, clusters, n, most) {
+    .Call(`_wavetax_cpp_crossing_groups`, groups, clusters, n, most)
 }
 
 cpp_lagged_products <- function(scores, groups, clock, order, lags, threads) {

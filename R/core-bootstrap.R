@@ -71,6 +71,12 @@ core_adjusted_directions <- function(grams, u, adjustment) {
   }, numeric(r))
 }
 
+# N_g f_g by cluster, r x G.
+core_times_grams <- function(grams, f) {
+  r <- nrow(f)
+  vapply(seq_len(ncol(f)), function(g) drop(matrix(grams[, g], r) %*% f[, g]), numeric(r)) |> matrix(r)
+}
+
 # The wild bootstrap of the coefficients whose directions are columns of `u` (r x k, of length 1). Under the null that
 # moves a coefficient by tau, in units of that direction, a cluster's score is Z_g'e_g + tau N_g u; of each draw are
 # kept, by coefficient, the numbers of which its t follows for any tau:
@@ -87,23 +93,14 @@ core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) 
     across <- moments$across
     list(u = one, shifted = shifted, level = colSums(f * moments$scores), slope = colSums(f * shifted),
          carried = if (!is.null(across)) list(core_carried(across, one), core_carried(across, one, one)),
-         taken = vapply(seq_len(G), function(g) drop(matrix(moments$grams[, g], r) %*% f[, g]), numeric(r)))
+         taken = core_times_grams(moments$grams, f))
   })
   blocks <- core_draw_blocks(wild, G, draws)
   out <- lapply(of, function(one) matrix(0, blocks$draws, 5))
   for (b in progress(seq_along(blocks$first))) {
     at <- blocks$first[b]:blocks$last[b]
     v <- if (is.matrix(wild$weights)) wild$weights[, at, drop = FALSE] else wild$weights(length(at))
-    zeta0 <- moments$scores %*% v
-    for (j in seq_along(of)) {
-      one <- of[[j]]
-      zeta1 <- one$shifted %*% v
-      plain <- if (is.null(one$carried)) list(v * one$level, v * one$slope) else lapply(one$carried, `%*%`, v)
-      s0 <- plain[[1]] - crossprod(matrix(one$taken, r), zeta0)
-      s1 <- plain[[2]] - crossprod(matrix(one$taken, r), zeta1)
-      out[[j]][at, ] <- c(crossprod(zeta0, one$u), crossprod(zeta1, one$u), colSums(s0^2), colSums(s0 * s1),
-                          colSums(s1^2))
-    }
+    for (j in seq_along(of)) out[[j]][at, ] <- cpp_wild_draws(moments$scores, v, of[[j]], core_threads(length(v)))
   }
   list(draws = out, exact = wild$exact, kind = wild$kind, own = vapply(of, function(one) sum(one$level^2), 0))
 }
@@ -144,15 +141,14 @@ core_wild_joint <- function(moments, u, tau, adjustment, draws) {
   r <- nrow(moments$scores)
   q <- ncol(u)
   wild <- core_wild_weights(G, draws)
-  per <- function(make) vapply(seq_len(G), make, numeric(r))
-  scores <- moments$scores + per(function(g) matrix(moments$grams[, g], r) %*% (u %*% tau))
+  scores <- moments$scores + core_times_grams(moments$grams, matrix(u %*% tau, r, G))
   f <- lapply(seq_len(q), function(a) core_adjusted_directions(moments$grams, u[, a], adjustment))
   level <- lapply(f, function(one) colSums(one * scores))
   carried <- if (!is.null(moments$across)) {
     lapply(seq_len(q), function(a) core_carried(moments$across, u[, a]) +
              core_carried(moments$across, u[, a], drop(u %*% tau)))
   }
-  taken <- lapply(f, function(one) per(function(g) matrix(moments$grams[, g], r) %*% one[, g]))
+  taken <- lapply(f, function(one) core_times_grams(moments$grams, one))
   wald <- function(zeta, s) {
     products <- lapply(s, function(a) vapply(s, function(b) colSums(a * b), numeric(ncol(zeta))))
     vapply(seq_len(ncol(zeta)), function(d) {

@@ -33,11 +33,10 @@ core_robust_products <- function(walk, leverage, power, mean_leverage = 1, quick
   cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, quick, threads)
 }
 
-# The rows in orthonormal coordinates, times the root of their weight, and residuals likewise: list(z, e).
-core_coordinate_rows <- function(walk, threads = core_threads(walk$n)) {
-  both <- cpp_coordinates(walk$view, walk$upper, threads)
-  last <- ncol(both)
-  list(z = both[, -last, drop = FALSE], e = both[, last])
+# The rows in orthonormal coordinates, the first `skip` left out, times the root of their weight, and residuals
+# likewise: list(z, e).
+core_coordinate_rows <- function(walk, skip = 0L, threads = core_threads(walk$n)) {
+  cpp_coordinates(walk$view, walk$upper, skip, threads)
 }
 
 # Bartlett's sum of products of scores (n x p) of one group, by the clock.
@@ -132,6 +131,18 @@ core_fitted_rows <- function(sets, n) {
   across <- lapply(pairs, function(two) cpp_bridges(sets[[two[1]]]$groups, sets[[two[2]]]$groups, n))
   rows <- unique(unlist(c(alone, across)))
   if (length(rows) > 0) sort(as.integer(rows))
+}
+
+# Of rows in pieces: edges of the graph of two sets' levels (2 x their count) that tell its bridges, of those before
+# and more rows.
+core_cut_edges <- function(edges, first, second) {
+  cpp_cut_edges(if (is.null(edges)) matrix(0L, 2, 0) else edges, first, second)
+}
+
+# The bridges among them, each one row: 2 x their count.
+core_bridge_edges <- function(edges) {
+  at <- cpp_bridges(core_groups(edges[1, ]), core_groups(edges[2, ]), ncol(edges))
+  edges[, at, drop = FALSE]
 }
 
 # The leverages of effects, where a system of them is too large to be solved directly, from `draws` random signs:

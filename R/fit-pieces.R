@@ -120,6 +120,7 @@ accumulate_pieces <- function(reader) {
     total$sizes <- Map(function(size, code, labels) {
       c(size, integer(length(labels) - length(size))) + tabulate(code, length(labels))
     }, total$sizes, codes, total$labels)
+    if (length(codes) == 2) total$edges <- core_cut_edges(total$edges, codes[[1]], codes[[2]])
     pooled <- is.null(reader$sets)
     one <- if (pooled) core_pooled_state(design_rows(design)) else piece_state(design, codes, total$labels)
     total$state <- merge_pieces(total$state, one, pooled, length(design$x))
@@ -131,6 +132,7 @@ accumulate_pieces <- function(reader) {
   }
   total$design$missing <- total$missing
   total$design$log_weights <- total$log_weights
+  if (!is.null(total$edges)) total$design$bridges <- core_bridge_edges(total$edges)
   total$design <- design_without_rows(total$design)
   total
 }

@@ -18,9 +18,7 @@ has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(f
 # other rows, by number, or NULL).
 live_rows <- function(fit) {
   if (!has_swept_effects(fit)) return(list(n = fit$n, fitted = NULL))
-  if (!is.null(fit$design$pieces)) {
-    return(list(n = fit$n - sum(vapply(fit$effects, function(set) sum(set$groups$sizes == 1), 0)), fitted = NULL))
-  }
+  if (!is.null(fit$design$pieces)) return(list(n = sum(live_sizes(fit, 1)), fitted = NULL))
   fitted <- core_fitted_rows(fit$effects, fit$n)
   list(n = fit$n - length(fitted), fitted = fitted)
 }
@@ -29,14 +27,13 @@ live_rows <- function(fit) {
 # (`idle`) than effects account for. With them the count of slopes that the other rows tell, `slopes`.
 live_of_all <- function(fit, walk, live, idle) {
   if (idle <= length(live$fitted) || !is.null(fit$design$pieces)) return(live)
-  both <- core_coordinate_rows(walk)
   swept <- has_swept_effects(fit)
+  both <- core_coordinate_rows(walk, if (swept) 1L else 0L)
   sets <- if (swept) lapply(fit$effects, fit_effect_set, fit$design)
   system <- if (swept) core_effect_system(sets, fit$n, fit$design[["weights"]])
   if (swept) on.exit(core_release(system))
   noise <- with_own_seed(1, stats::rnorm(fit$n))
-  z <- if (swept) both$z[, -1, drop = FALSE] else both$z
-  found <- core_fitted_by_all(z, system, noise)
+  found <- core_fitted_by_all(both$z, system, noise)
   found <- found[abs(both$e[found]) <= 1e-6 * sqrt(fit$ssr / fit$n)]
   fitted <- union(live$fitted, found)
   if (length(fitted) == length(live$fitted) || length(fitted) == fit$n) return(live)
@@ -55,8 +52,26 @@ live_of_all <- function(fit, walk, live, idle) {
   out
 }
 
-# A residual of this size may be one of a row that is fitted whatever its outcome.
-idle_residual <- function(fit) 1e-7 * sqrt(fit$ssr / fit$n)
+# A residual of this size may be one of a row that is fitted whatever its outcome: by chance one in a thousand million
+# is.
+idle_residual <- function(fit) 1e-9 * sqrt(fit$ssr / fit$n)
+
+# Live rows of each level of a set, of a fit whose rows came in pieces. Levels seen once are bridges too.
+live_sizes <- function(fit, s) {
+  sizes <- fit$effects[[s]]$groups$sizes
+  bridges <- fit$design$bridges
+  if (is.null(bridges)) return(sizes * (sizes > 1))
+  sizes - tabulate(bridges[s, ], length(sizes))
+}
+
+# Whether rows of a piece are live, by their codes.
+live_in_piece <- function(fit, codes) {
+  if (!has_swept_effects(fit)) return(rep(TRUE, length(codes[[1]])))
+  bridges <- fit$design$bridges
+  if (is.null(bridges)) return(fit$effects[[1]]$groups$sizes[codes[[1]]] > 1)
+  cell <- function(a, b) a + b * as.double(length(fit$effects[[1]]$groups$sizes) + 1)
+  !cell(codes[[1]], codes[[2]]) %in% cell(bridges[1, ], bridges[2, ])
+}
 
 # Groups of the live rows alone.
 live_groups <- function(groups, live) {
@@ -102,13 +117,12 @@ add_piece_scores <- function(total, design, fit, name) {
   total$clusters <- coded$known
   clusters <- coded$codes
   piece <- piece_walk(fit, design)
-  live <- rep(TRUE, length(clusters))
+  live <- if (length(piece$codes) > 0) live_in_piece(fit, piece$codes) else rep(TRUE, length(clusters))
   for (s in seq_along(piece$codes)) {
-    codes <- piece$codes[[s]]
-    if (has_swept_effects(fit)) live <- live & fit$effects[[s]]$groups$sizes[codes] > 1
+    codes <- piece$codes[[s]][live]
     before <- total$cluster_of[[s]][codes]
-    total$cluster_of[[s]][codes] <- clusters
-    changed <- any(before != clusters, na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters)
+    total$cluster_of[[s]][codes] <- clusters[live]
+    changed <- any(before != clusters[live], na.rm = TRUE) || any(total$cluster_of[[s]][codes] != clusters[live])
     if (changed) total$nested[s] <- FALSE
   }
   total$live <- c(total$live, logical(length(total$clusters) - length(total$live)))

@@ -106,8 +106,8 @@ bootstrap_parts <- function(spec, fit) {
   alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
   across <- NULL
   if (is.null(basis) || ncol(basis$z)^2 * clusters$count > most_basis_cells) {
-    own <- core_coordinate_rows(walk)
-    basis <- list(z = own$z[, -1, drop = FALSE], e = own$e, pick = cbind(0, diag(ncol(own$z) - 1L)))
+    basis <- core_coordinate_rows(walk, 1L)
+    basis$pick <- cbind(0, diag(ncol(basis$z)))
     across <- carried_across(spec, fit, basis, clusters, alive, dimension$name)
   }
   moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, alive, drop = FALSE])

@@ -34,7 +34,7 @@
 #' @param df `"clusters"`: G - 1; `"satterthwaite"`: by contrast, for one dimension.
 #' @param combine Of several dimensions: `"subtract"` or `"sum"`.
 #' @return A specification for `errors =` and [with_errors()]. The fit's `errors` then hold the count of clusters, their
-#'   sizes and, by coefficient, the effective number of clusters
+#'   sizes and, by slope, the effective number of clusters
 #'   \eqn{G / (1 + \mathrm{mean}((\gamma_g/\bar\gamma - 1)^2))}{G/(1 + mean((gamma_g/mean(gamma) - 1)^2))},
 #'   \eqn{\gamma_g} the cluster's share of the variation that tells the coefficient.
 #' @section Errors:
@@ -114,7 +114,7 @@ compute_errors.se_clustered <- function(spec, fit) {
     fit$n >= rows_for_threads && spec$type %in% c("CR0", "CR1") && keys_are_rows(fit$design, names)
   }, TRUE)
   clusters <- lapply(columns[!as_rows], function(names) cluster_groups(fit, names))
-  sums <- core_cluster_walk(walk, clusters, unit_contrasts(fit), any(as_rows), quick = idle_residual(fit))
+  sums <- core_cluster_walk(walk, clusters, slope_contrasts(fit), any(as_rows), quick = idle_residual(fit))
   live <- live_of_all(fit, walk, live, sums$idle)
   place <- cumsum(!as_rows)
   parts <- lapply(seq_along(subsets), function(s) {
@@ -169,8 +169,10 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
   if (!is.null(basis) || G < few_clusters || 1 / plain$longest < most_worth_counting) {
     parts <- plain$parts
-    if (is.null(parts)) parts <- core_cluster_walk(walk, list(clusters), contrasts, all = TRUE)$clusters[[1]]$parts
-    out$effective <- effective_clusters(parts)
+    if (is.null(parts)) {
+      parts <- core_cluster_walk(walk, list(clusters), slope_contrasts(fit), all = TRUE)$clusters[[1]]$parts
+    }
+    out$effective <- stats::setNames(effective_clusters(parts), slope_names(fit))
   }
   if (is.null(basis)) return(out)
   adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
@@ -200,6 +202,8 @@ unit_contrasts <- function(fit) {
   root <- fit$regression$root
   t(root / sqrt(rowSums(root^2)))
 }
+
+slope_contrasts <- function(fit) unit_contrasts(fit)[, kept_terms(fit) != constant_term, drop = FALSE]
 
 # The same of many rows each of which is a cluster.
 part_by_row <- function(spec, fit, meat, live) {
@@ -256,13 +260,12 @@ few_clusters_words <- function(fit, spec, part) {
   if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   G <- part$count
   effective <- part$effective
-  slopes <- !kept_terms(fit) %in% constant_term
-  thin <- if (!is.null(effective)) which(slopes & effective < min(G / 2, most_worth_counting))
+  thin <- if (!is.null(effective)) which(effective < min(G / 2, most_worth_counting))
   if (G >= few_clusters && length(thin) == 0) return(NULL)
   worst <- if (length(thin) > 0) thin[which.min(effective[thin])]
   found <- paste0(if (G < few_clusters) sprintf("%s are few", count_of(G, "cluster")),
                   if (G < few_clusters && length(worst) > 0) ", and ",
-                  if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", kept_terms(fit)[worst],
+                  if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", slope_names(fit)[worst],
                                                  label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
@@ -280,6 +283,7 @@ lost_share_words <- function(fit, spec, lost, labels, name) {
 # Whether each entity lies in one cluster.
 holds_entities <- function(fit, clusters) {
   entity <- fit$design$index$entity
+  for (set in fit$effects) if (identical(set$columns, entity)) return(core_is_nested(set$groups, clusters))
   is.null(entity) || !is.null(fit$design$between) || core_is_nested(column_groups(fit$design, entity), clusters)
 }
 
@@ -302,7 +306,7 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
                      name, set$name, set$name))
     }
     if (spec$type != "CR1" || clusters$count > fit$n / 2) return(NULL)
-    crossing <- crossing_share(set, clusters)
+    crossing <- crossing_share(set, clusters, 0.05)
     if (crossing >= 0.05) return(NULL)
     both <- vapply(list(nested, replace(nested, s, TRUE)), function(one) cr1_factor(fit, G, one, live), 0)
     sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",

@@ -64,7 +64,7 @@ cluster_parameters <- function(fit, nested, live) {
   if (all(nested)) return(slopes + 1L)
   # A row that is fitted whatever its outcome takes one dimension with it.
   if (!any(nested)) return(length(slope_names(fit)) + fit$df$effects - (fit$n - live$n))
-  if (!is.null(fit$design$pieces)) return(slopes + sum(fit$effects[!nested][[1]]$groups$sizes > 1))
+  if (!is.null(fit$design$pieces)) return(slopes + sum(live_sizes(fit, which(!nested)[1]) > 0))
   slopes + core_levels_rank(lapply(fit$effects[!nested], function(set) {
     core_effect_set(live_groups(set$groups, live), set$trends, set$intercept)
   }))
@@ -75,9 +75,10 @@ cr1_factor <- function(fit, G, nested, live) {
   G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
 }
 
-# The share of a set's levels that have rows in several clusters.
-crossing_share <- function(set, clusters) {
-  cpp_crossing_groups(set$groups, clusters, length(clusters$codes)) / sum(set$groups$sizes > 0)
+# The share of a set's levels that have rows in several clusters, or `most` where it is no smaller.
+crossing_share <- function(set, clusters, most) {
+  used <- sum(set$groups$sizes > 0)
+  cpp_crossing_groups(set$groups, clusters, length(clusters$codes), ceiling(most * used)) / used
 }
 
 # Columns that effects which cut across clusters may make, and the cells they may fill.
@@ -92,15 +93,12 @@ cluster_basis <- function(fit, walk, nested) {
   p <- nrow(walk$upper)
   levels <- sum(core_unknowns(crossing))
   if (levels > most_crossing || (levels + p) * fit$n > most_basis_cells) return(NULL)
-  own <- core_coordinate_rows(walk)
-  if (!has_swept_effects(fit)) return(c(own, list(pick = diag(p))))
-  if (all(nested)) {
-    return(list(z = own$z[, -1, drop = FALSE], e = own$e, pick = cbind(0, diag(p - 1L))))
-  }
-  basis_with_dummies(fit, own, crossing, fit$effects[nested], p)
+  if (!has_swept_effects(fit)) return(c(core_coordinate_rows(walk), list(pick = diag(p))))
+  if (all(nested)) return(c(core_coordinate_rows(walk, 1L), list(pick = cbind(0, diag(p - 1L)))))
+  basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, crossing, fit$effects[nested], p)
 }
 
-basis_with_dummies <- function(fit, own, crossing, within, p) {
+basis_with_dummies <- function(fit, e, crossing, within, p) {
   rows <- design_rows(fit$design)
   dummies <- unlist(lapply(crossing, function(set) {
     of <- function(values) lapply(seq_len(set$groups$count), function(level) values * (set$groups$codes == level))
@@ -112,8 +110,7 @@ basis_with_dummies <- function(fit, own, crossing, within, p) {
     state <- core_absorb(wide, lapply(within, fit_effect_set, fit$design))
     solution <- core_solve_swept(state)
     core_release(state$system)
-    z <- core_coordinate_rows(core_walk(wide, list(layers = state$layers, constant = TRUE), solution, 1L))$z
-    z <- z[, -1, drop = FALSE]
+    z <- core_coordinate_rows(core_walk(wide, list(layers = state$layers, constant = TRUE), solution, 1L), 1L)$z
   } else {
     solution <- core_solve_pooled(core_pooled_state(wide))
     z <- core_coordinate_rows(core_walk(wide, NULL, solution))$z
@@ -130,7 +127,7 @@ basis_with_dummies <- function(fit, own, crossing, within, p) {
   if (length(within) == 0) {
     pick[1, 1] <- sign_of(solution$frame$upper, 1L) * sign_of(fit$regression$frame$upper, 1L)
   }
-  list(z = z, e = own$e, pick = pick)
+  list(z = z, e = e, pick = pick)
 }
 
 # The slopes without each cluster, less the slopes, in orthonormal coordinates: a column a cluster. NULL where the

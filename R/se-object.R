@@ -13,7 +13,7 @@ new_error_spec <- function(kind, ...) {
 #   covariance  of the kept coefficients; with_errors() makes it of the meat where it is not given
 #   df          the degrees of freedom that t is referred to: one number, or one for each kept coefficient
 #   clusters    their count by dimension, named by column; NULL where there are none
-#   sizes, effective   by dimension the smallest and largest cluster, and by coefficient how many clusters
+#   sizes, effective   by dimension the smallest and largest cluster, and by slope how many clusters
 #               tell it; NULL where not counted
 #   forms       list(own, moments), from which Satterthwaite's degrees of freedom of any contrast follow
 #   joint       "clusters": tests of several restrictions lose degrees of freedom to estimating their covariance

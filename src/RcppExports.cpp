@@ -331,14 +331,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_coordinates
-Rcpp::NumericMatrix cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int threads);
-RcppExport SEXP _wavetax_cpp_coordinates(SEXP viewSEXP, SEXP factorSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int skip, int threads);
+RcppExport SEXP _wavetax_cpp_coordinates(SEXP viewSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_coordinates(view, factor, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_coordinates(view, factor, skip, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -370,6 +371,19 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_wild_draws
+Rcpp::NumericMatrix cpp_wild_draws(Rcpp::NumericMatrix scores, Rcpp::NumericMatrix weights, Rcpp::List direction, int threads);
+RcppExport SEXP _wavetax_cpp_wild_draws(SEXP scoresSEXP, SEXP weightsSEXP, SEXP directionSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type scores(scoresSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type weights(weightsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type direction(directionSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_wild_draws(scores, weights, direction, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_bridges
 Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n);
 RcppExport SEXP _wavetax_cpp_bridges(SEXP firstSEXP, SEXP secondSEXP, SEXP nSEXP) {
@@ -382,15 +396,28 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_cut_edges
+Rcpp::IntegerMatrix cpp_cut_edges(Rcpp::IntegerMatrix known, Rcpp::IntegerVector first, Rcpp::IntegerVector second);
+RcppExport SEXP _wavetax_cpp_cut_edges(SEXP knownSEXP, SEXP firstSEXP, SEXP secondSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::IntegerMatrix >::type known(knownSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type second(secondSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cut_edges(known, first, second));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_crossing_groups
-double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n);
-RcppExport SEXP _wavetax_cpp_crossing_groups(SEXP groupsSEXP, SEXP clustersSEXP, SEXP nSEXP) {
+double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n, double most);
+RcppExport SEXP _wavetax_cpp_crossing_groups(SEXP groupsSEXP, SEXP clustersSEXP, SEXP nSEXP, SEXP mostSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_crossing_groups(groups, clusters, n));
+    Rcpp::traits::input_parameter< double >::type most(mostSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_crossing_groups(groups, clusters, n, most));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -779,11 +806,13 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_cluster_walk", (DL_FUNC) &_wavetax_cpp_cluster_walk, 9},
     {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
     {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
-    {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 3},
+    {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 4},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
+    {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},
     {"_wavetax_cpp_bridges", (DL_FUNC) &_wavetax_cpp_bridges, 3},
-    {"_wavetax_cpp_crossing_groups", (DL_FUNC) &_wavetax_cpp_crossing_groups, 3},
+    {"_wavetax_cpp_cut_edges", (DL_FUNC) &_wavetax_cpp_cut_edges, 3},
+    {"_wavetax_cpp_crossing_groups", (DL_FUNC) &_wavetax_cpp_crossing_groups, 4},
     {"_wavetax_cpp_lagged_products", (DL_FUNC) &_wavetax_cpp_lagged_products, 6},
     {"_wavetax_cpp_rank_by_table", (DL_FUNC) &_wavetax_cpp_rank_by_table, 2},
     {"_wavetax_cpp_groups", (DL_FUNC) &_wavetax_cpp_groups, 2},

@@ -6,6 +6,7 @@
 #include <wavetax/error-sinks.hpp>
 #include <wavetax/kernels.hpp>
 #include <wavetax/oneway.hpp>
+#include <wavetax/wild-draws.hpp>
 
 namespace {
 
@@ -100,14 +101,18 @@ Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP
                             Rcpp::Named("fitted") = static_cast<double>(sums.fitted()));
 }
 
-// The rows in orthonormal coordinates times the root of their weight, and their residual: n x (width + 1).
+// The rows in orthonormal coordinates, the first `skip` left out, times the root of their weight, and their residuals
+// likewise: list(z, e).
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int threads) {
+Rcpp::List cpp_coordinates(Rcpp::List view, Rcpp::NumericMatrix factor, int skip, int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor);
-  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(rows.n()), static_cast<int>(upper.cols()) + 1));
-  wavetax::visit(*rows, wavetax::CoordinateSink(upper, out.begin(), rows.n()), threads);
-  return out;
+  if (skip < 0 || skip > upper.cols()) Rcpp::stop("There are fewer coordinates than are left out.");
+  Rcpp::NumericMatrix z(Rcpp::no_init(static_cast<int>(rows.n()), static_cast<int>(upper.cols()) - skip));
+  Rcpp::NumericVector e(Rcpp::no_init(static_cast<int>(rows.n())));
+  wavetax::visit(*rows, wavetax::CoordinateSink(upper, static_cast<std::size_t>(skip), z.begin(), e.begin(), rows.n()),
+                 threads);
+  return Rcpp::List::create(Rcpp::Named("z") = z, Rcpp::Named("e") = e);
 }
 
 // [[Rcpp::export(rng = false)]]
@@ -136,6 +141,37 @@ Rcpp::List cpp_cluster_moments(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcp
   return Rcpp::List::create(Rcpp::Named("grams") = grams, Rcpp::Named("scores") = scores);
 }
 
+// `direction` is list(u, shifted, taken, level, slope, carried), see WildDirection: draws x 5.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_wild_draws(Rcpp::NumericMatrix scores, Rcpp::NumericMatrix weights, Rcpp::List direction,
+                                   int threads) {
+  wavetax::WildDirection one;
+  const auto vector_of = [&](const char* name) {
+    const Rcpp::NumericVector v = direction[name];
+    return Eigen::VectorXd(Eigen::Map<const Eigen::VectorXd>(v.begin(), v.size()));
+  };
+  one.u = vector_of("u");
+  one.level = vector_of("level");
+  one.slope = vector_of("slope");
+  one.shifted = unpack(Rcpp::NumericMatrix(SEXP(direction["shifted"])));
+  one.taken = unpack(Rcpp::NumericMatrix(SEXP(direction["taken"])));
+  SEXP carried = direction["carried"];
+  if (carried != R_NilValue) {
+    const Rcpp::List both(carried);
+    one.carried_level = unpack(Rcpp::NumericMatrix(SEXP(both[0])));
+    one.carried_slope = unpack(Rcpp::NumericMatrix(SEXP(both[1])));
+  }
+  const int G = weights.nrow();
+  if (scores.ncol() != G || one.shifted.cols() != G || one.taken.cols() != G || one.level.size() != G ||
+      one.slope.size() != G || one.u.size() != scores.nrow() || one.shifted.rows() != scores.nrow() ||
+      one.taken.rows() != scores.nrow())
+    Rcpp::stop("Scores and directions are not of the same clusters.");
+  Rcpp::NumericMatrix out(Rcpp::no_init(weights.ncol(), 5));
+  const Eigen::Map<const Eigen::MatrixXd> z(scores.begin(), scores.nrow(), G), v(weights.begin(), G, weights.ncol());
+  wavetax::wild_draws(z, v, one, out.begin(), threads);
+  return out;
+}
+
 // Rows, from 1, that hold the graph of two sets together.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n) {
@@ -147,17 +183,41 @@ Rcpp::NumericVector cpp_bridges(Rcpp::List first, Rcpp::List second, double n) {
   return out;
 }
 
-// How many groups have rows in several clusters.
+// Edges of the graph of two sets' levels, 2 x their count, that tell its bridges: of those that were known and of more
+// rows.
 // [[Rcpp::export(rng = false)]]
-double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n) {
+Rcpp::IntegerMatrix cpp_cut_edges(Rcpp::IntegerMatrix known, Rcpp::IntegerVector first, Rcpp::IntegerVector second) {
+  if (known.nrow() != 2 || first.size() != second.size()) Rcpp::stop("Edges have two ends.");
+  wavetax::CutCertificate certificate;
+  const auto add = [&](int a, int b) {
+    if (a < 1 || b < 1) Rcpp::stop("A level is missing.");
+    certificate.add(a, b);
+  };
+  for (int i = 0; i < known.ncol(); ++i) add(known(0, i), known(1, i));
+  for (R_xlen_t i = 0; i < first.size(); ++i) add(first[i], second[i]);
+  const auto& edges = certificate.edges();
+  Rcpp::IntegerMatrix out(Rcpp::no_init(2, static_cast<int>(edges.size())));
+  for (std::size_t i = 0; i < edges.size(); ++i) {
+    out[2 * i] = edges[i].first;
+    out[2 * i + 1] = edges[i].second;
+  }
+  return out;
+}
+
+// How many groups have rows in several clusters, or `most` where they are no fewer.
+// [[Rcpp::export(rng = false)]]
+double cpp_crossing_groups(Rcpp::List groups, Rcpp::List clusters, double n, double most) {
   const wavetax::Groups of = as_groups(groups, static_cast<R_xlen_t>(n));
   const wavetax::Groups in = as_groups(clusters, static_cast<R_xlen_t>(n));
   std::vector<int> first(of.count, 0);  // the cluster of a group; -1 for several
-  for (std::size_t i = 0; i < static_cast<std::size_t>(n); ++i) {
+  double count = 0.0;
+  for (std::size_t i = 0; i < static_cast<std::size_t>(n) && count < most; ++i) {
     int& one = first[of.of(i)];
-    one = one == 0 || one == in.codes[i] ? in.codes[i] : -1;
+    if (one == -1 || one == in.codes[i]) continue;
+    count += one != 0;
+    one = one == 0 ? in.codes[i] : -1;
   }
-  return static_cast<double>(std::count(first.begin(), first.end(), -1));
+  return count;
 }
 
 // sum over pairs of rows of one group, up to `lags` ticks apart, of (1 - distance / (lags + 1)) times the

@@ -27,3 +27,4 @@
 #include "wavetax/triangle.hpp"
 #include "wavetax/version.hpp"
 #include "wavetax/visit.hpp"
+#include "wavetax/wild-draws.hpp"

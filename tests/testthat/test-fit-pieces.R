@@ -43,6 +43,20 @@ test_that("a fit in pieces is the fit at once: files and functions, weights, mis
   expect_s3_class(spec_table(a, b), "spec_table")
 })
 
+test_that("bridges between two sets are found in pieces, and nobody counts them", {
+  data <- gappy_panel(plain = TRUE)[c("id", "year", "region", "x1", "y")]
+  # A second graph that hangs on one row, and a chain of rows each alone between two levels.
+  far <- transform(data[data$id < 15, ], id = id + 100, year = year + 50)
+  link <- transform(data[1:4, ], id = c(101, 200, 200, 201), year = c(2003, 2055, 2070, 2070), region = "bridge")
+  all <- rbind(data, far, link)
+  for (rows in list(seq_len(nrow(all)), rev(seq_len(nrow(all))))) {
+    for (errors in list(se_clustered(~region), se_clustered(~year), se_clustered(~id), se_robust("HC1"))) {
+      expect_same_fit(fit_fixed(y ~ x1, pieces_of(all[rows, ], 17), ~ id + year, errors = errors),
+                      fit_fixed(y ~ x1, all, ~ id + year, errors = errors))
+    }
+  }
+})
+
 test_that("what does not go piece by piece is refused", {
   data <- gappy_panel(plain = TRUE)
   source <- pieces_of(data, 50)

@@ -3,7 +3,9 @@
 #pragma once
 
 #include <algorithm>
+#include <array>
 #include <cstddef>
+#include <utility>
 #include <vector>
 
 #include "groups.hpp"
@@ -83,5 +85,36 @@ inline std::vector<std::size_t> bridges(const Groups& first, const Groups& secon
   std::sort(out.begin(), out.end());
   return out;
 }
+
+// Of rows that come in pieces: edges enough to tell the bridges of all rows, those of two spanning forests, the second
+// of what the first leaves (Nagamochi & Ibaraki 1992). Those of two parts of the rows, taken together, give those of both.
+class CutCertificate {
+ public:
+  // Levels are numbered from 1.
+  void add(int first, int second) {
+    for (std::vector<int>& forest : forests_) {
+      const std::size_t a = root(forest, 2 * static_cast<std::size_t>(first)),
+                        b = root(forest, 2 * static_cast<std::size_t>(second) + 1);
+      if (a == b) continue;
+      forest[a] = static_cast<int>(b);
+      edges_.emplace_back(first, second);
+      return;
+    }
+  }
+  const std::vector<std::pair<int, int>>& edges() const { return edges_; }
+
+ private:
+  // Levels of the first set are the even vertices, those of the second the odd ones.
+  static std::size_t root(std::vector<int>& forest, std::size_t v) {
+    for (std::size_t next = forest.size(); next <= v; ++next) forest.push_back(static_cast<int>(next));
+    while (static_cast<std::size_t>(forest[v]) != v) {
+      forest[v] = forest[static_cast<std::size_t>(forest[v])];
+      v = static_cast<std::size_t>(forest[v]);
+    }
+    return v;
+  }
+  std::array<std::vector<int>, 2> forests_;
+  std::vector<std::pair<int, int>> edges_;
+};
 
 }  // namespace wavetax

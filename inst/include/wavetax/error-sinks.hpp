@@ -489,29 +489,37 @@ class ErrorSink {
   Numbers made_;
 };
 
-// The rows themselves in orthonormal coordinates, times the root of their weight, one column after
-// another, and behind them their residuals.
+// The rows themselves in orthonormal coordinates, the first `skip` left out, times the root of their weight, one column
+// after another, and their residuals likewise.
 class CoordinateSink {
  public:
-  CoordinateSink(const Eigen::MatrixXd& upper, double* out, std::size_t n) : upper_(&upper), out_(out), n_(n) {}
+  CoordinateSink(const Eigen::MatrixXd& upper, std::size_t skip, double* z, double* e, std::size_t n)
+      : upper_(&upper), skip_(skip), z_(z), e_(e), n_(n) {}
 
   std::vector<std::size_t> cuts(std::size_t n) const { return even_cuts(n, piece_rows); }
   CoordinateSink part() const { return *this; }
   void add(Block& block) {
     const std::size_t width = static_cast<std::size_t>(upper_->cols());
     to_orthonormal(*upper_, block.values, block.count);
-    for (std::size_t c = 0; c <= width; ++c) {
-      const double* const from = c < width ? block.column(c) : block.combined;
-      double* const to = out_ + c * n_ + block.begin;
-      for (std::size_t i = 0; i < block.count; ++i) to[i] = block.weights ? std::sqrt(block.weights[i]) * from[i] : from[i];
-    }
+    for (std::size_t c = skip_; c < width; ++c) write(block, block.column(c), z_ + (c - skip_) * n_);
+    write(block, block.combined, e_);
   }
   void merge(const CoordinateSink&) {}
   void finish() {}
 
  private:
+  static void write(const Block& block, const double* from, double* out) {
+    double* const to = out + block.begin;
+    if (!block.weights) {
+      std::copy_n(from, block.count, to);
+      return;
+    }
+    for (std::size_t i = 0; i < block.count; ++i) to[i] = std::sqrt(block.weights[i]) * from[i];
+  }
+
   const Eigen::MatrixXd* upper_;
-  double* out_;
+  std::size_t skip_;
+  double *z_, *e_;
   std::size_t n_;
 };
 
