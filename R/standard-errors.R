@@ -32,8 +32,8 @@
 #' 1. On a [panel_frame()]; otherwise `wavetax_error_not_a_panel`.
 #' 2. `wavetax_error_not_a_panel`: means of entities follow no clock.
 #' 3. Where effects are held whole by the clusters, and where those that are not have at most 1,500 levels (and
-#'    rows times levels are at most 1e8). Otherwise CR3 leaves each of up to 500 clusters out in turn; the rest is
-#'    `wavetax_error_errors`, with what to use.
+#'    rows times levels are at most 1e8). Otherwise CR3 leaves each of up to 500 clusters out in turn, and the wild
+#'    bootstrap under CR1 sweeps the effects once a cluster; the rest is `wavetax_error_errors`, with what to use.
 #' 4. Where the effects beyond the largest set are solved directly (at most 4,096 levels). Otherwise
 #'    `wavetax_error_errors`: HC1, or `leverages = "estimated"`.
 #' 5. Clusters must hold the random effects whole; otherwise `wavetax_error_errors`.
