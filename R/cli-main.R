@@ -14,6 +14,8 @@ cli_commands <- function() {
     balance = cli_command("a panel without gaps: filled up, or cut to what is whole", cli_balance_parser, cli_balance),
     join = cli_command("bring in columns from another table", cli_join_parser, cli_join),
     fit = cli_command("estimate and compare models of a table", cli_fit_parser, cli_fit),
+    diagnose = cli_command("what is wrong with a model, and what to do", cli_diagnose_parser, cli_diagnose),
+    appraise = cli_command("which model, and which errors: the guided choice", cli_appraise_parser, cli_appraise),
     compare = cli_command("set saved fits side by side", cli_compare_parser, cli_compare),
     completion = cli_command("a shell's completion of all this, for bash or zsh", cli_completion_parser,
                              cli_completion),

@@ -153,10 +153,7 @@ cli_needs <- function(options, names) {
 cli_print <- function(object, table, format) {
   switch(format,
     text = print(object), csv = cli_csv(table),
-    json = {
-      check_package("jsonlite", "writes JSON")
-      writeLines(jsonlite::toJSON(table, pretty = TRUE, digits = NA, na = "null"))
-    }
+    json = cli_json(table, FALSE)
   )
 }
 

@@ -178,10 +178,8 @@ core_fitted_by_all <- function(z, system, noise) {
   which(abs(rest) <= 1e-7 * abs(noise))
 }
 
-# The rows of a root of V^-1 for random effects of two sets, as a walk: quasi-demeaned by the larger set, then
-# times (I + BB')^(-1/2) with B the so transformed dummies of the smaller times sigma_2 / sigma_e, which is
-# I - B P diag((1 - (1 + lambda)^(-1/2)) / lambda) P'B' where B'B = P diag(lambda) P'.
-core_two_way_walk <- function(rows, sets, sigma2_e, sigma2, solution) {
+# That root as a function of a column.
+core_two_way_root <- function(sets, sigma2_e, sigma2) {
   larger <- which.max(vapply(sets, function(groups) groups$count, 0))
   by <- sets[[larger]]
   across <- sets[[3L - larger]]
@@ -204,6 +202,14 @@ core_two_way_walk <- function(rows, sets, sigma2_e, sigma2, solution) {
       v - ratio * demean(drop(inner %*% (ratio * sums(demean(v))))[across$codes])
     }
   }
+  root
+}
+
+# The rows of a root of V^-1 for random effects of two sets, as a walk: quasi-demeaned by the larger set, then
+# times (I + BB')^(-1/2) with B the so transformed dummies of the smaller times sigma_2 / sigma_e, which is
+# I - B P diag((1 - (1 + lambda)^(-1/2)) / lambda) P'B' where B'B = P diag(lambda) P'.
+core_two_way_walk <- function(rows, sets, sigma2_e, sigma2, solution) {
+  root <- core_two_way_root(sets, sigma2_e, sigma2)
   kept <- c(which(solution$status == 0L), rows$k + 1L)
   columns <- lapply(kept, function(j) root(rows$columns[[j]] - solution$centre[j]))
   if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)

@@ -310,8 +310,9 @@ assign_column <- function(x, name, value, assign) {
 
 #' @export
 `[[<-.panel_frame` <- function(x, i, j, value) {
+  column <- missing(j)
   assign_column(x, i, value, function(data) {
-    if (missing(j)) data[[i]] <- value else data[[i, j]] <- value
+    if (column) data[[i]] <- value else data[[i, j]] <- value
     data
   })
 }

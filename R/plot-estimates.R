@@ -45,11 +45,6 @@ plot_estimates <- function(..., term = NULL, level = 0.95) {
   )
 }
 
-labelled <- function(terms, labels) {
-  if (length(labels) == 0) return(terms)
-  ifelse(terms %in% names(labels), as.character(labels)[match(terms, names(labels))], terms)
-}
-
 errors_shown <- function(labels) if (length(labels) <= 2) list_words(labels) else sprintf("of %d kinds", length(labels))
 
 # Coefficients with their interval at another level than the record's. Errors may bring intervals of their own.

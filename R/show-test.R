@@ -1,35 +1,64 @@
-# How a test is printed: title, both hypotheses, the result, one sentence.
+# How a test is printed: title, question, both hypotheses, the result, one sentence; cautions before notes.
 
 #' @export
 print.panel_test <- function(x, ...) {
   say_heading(x$method)
+  if (!is.null(x$question)) say("Question: ", x$question)
   say("Equation: ", x$data.name)
   say("Null: ", x$null)
   say("Alternative: ", x$alternative)
   writeLines("")
   show_test_table(x)
-  if (!is.null(x$estimate)) say(estimate_words(x$estimate))
+  for (line in estimate_words(x$estimate)) say(line)
   say(result_words(x))
   say(x$reading)
+  for (caution in x$cautions) say("Caution: ", caution)
   for (note in x$notes) say("Note: ", note)
   invisible(x)
 }
 
 result_words <- function(test) {
   df <- df_words(test$distribution$df)
-  on <- if (length(df) == 1) paste("on", df, "df") else paste("on", df[1], "and", df[2], "df")
-  paste0(names(test$statistic), " = ", format_number(test$statistic), " ", on, ", ",
+  on <- if (length(df) == 0) "" else if (length(df) == 1) paste(" on", df, "df") else
+    paste(" on", df[1], "and", df[2], "df")
+  paste0(names(test$statistic), " = ", format_number(test$statistic), on, ", ",
          p_words(test$p.value))
 }
 
+# What the test estimates, a line each.
 estimate_words <- function(estimate) {
-  places <- estimate_decimals(estimate[1], estimate[2])
-  sprintf("Coefficient of the %s: %s, std. error %s", names(estimate)[1],
-          format_number(estimate[1], decimals = places), format_number(estimate[2], decimals = places))
+  if (length(estimate) == 0) return(NULL)
+  paste0(upper_first(names(estimate)), ": ", format_number(unname(estimate)))
 }
 
 show_test_table <- function(test) {
   if (!is.null(test$table)) writeLines(c(format_columns(typed_columns(test$table)), ""))
+}
+
+#' @export
+print.collinearity <- function(x, ...) {
+  if (!all(c("term", "inflation", "of_error") %in% names(x))) return(print(as.data.frame(x)))
+  words <- attr(x, "words")
+  say_heading(sprintf("Collinearity of the regressors of %s%s", attr(x, "of"), if (is.null(words)) "" else
+    paste0(", ", words)))
+  table <- typed_table(as.data.frame(x), list(
+    typed_column("term", "", "text"), typed_column("coefficients", "coefficients", "count"),
+    typed_column("inflation", "inflation", "ratio"), typed_column("of_error", "of a std. error", "ratio")
+  ))
+  writeLines(format_columns(typed_columns(table)))
+  say("Condition number ", format_number(attr(x, "condition"), 3))
+  say(collinearity_reading(x))
+  invisible(x)
+}
+
+collinearity_reading <- function(x) {
+  worst <- which.max(x$of_error)
+  if (length(worst) == 0 || x$of_error[worst] < 2) {
+    return("No regressor's error is more than twice what it were if the others did not move with it.")
+  }
+  sprintf(paste("The error of %s is %s times what it were if the others did not move with it. Nothing is biased by that;",
+                "more data, or fewer regressors that mean the same, are what helps."), x$term[worst],
+          fixed_decimals(x$of_error[worst], 1))
 }
 
 #' @export

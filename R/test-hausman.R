@@ -17,7 +17,7 @@
 #' A regressor that the consistent model dropped as a combination of others (age, beside the
 #' year and entity effects) is carried over: the efficient model's slopes are mapped through
 #' that combination, and a note says so. Under 50 entities the test rejects a true null
-#' somewhat too often, which is said.
+#' somewhat too often (6 to 11 percent with 20), which is said; `draws` takes p from draws under the efficient model.
 #'
 #' Null: both are consistent (a small p speaks against the efficient one).
 #'
@@ -25,6 +25,7 @@
 #' @param efficient The fit that is efficient under the null: random effects, or
 #'   pooled.
 #' @param sigma `"shared"` or `"own"`.
+#' @inheritParams test_effects
 #' @param common Whether fits of different equations are compared, over the regressors that
 #'   both have.
 #' @return A `panel_test` (an `htest` with `null`, `alternative`, `reading`), whose
@@ -43,12 +44,15 @@
 #' random <- fit_random(log(nights) ~ levy + storms + fuel, panel)
 #' test_hausman(fixed, random)
 #' @export
-test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE) {
+test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE, level = 0.05, draws = NULL,
+                         seed = 1) {
   check_is_fit(consistent, "consistent")
   if (missing(efficient)) stop_one_fit(consistent)
   check_is_fit(efficient, "efficient")
   check_choice(sigma, c("shared", "own"), "sigma", kind = "sigma")
   check_flag(common, "common")
+  check_test_level(level)
+  check_draws(draws, seed)
   check_order(consistent, efficient)
   check_same_rows(consistent, efficient)
   other <- other_regressors(consistent, efficient, common)
@@ -58,17 +62,24 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   check_something_left(form, sigma, words)
   p <- if (form$definite) stats::pchisq(form$value, form$rank, lower.tail = FALSE) else NA_real_
   shared <- if (!form$definite) hausman_form(compared, "shared", 1)
-  new_panel_test(
+  test <- new_panel_test(
     title = sprintf("Hausman test: %s against %s%s", words$consistent, words$efficient,
                     if (length(other) > 0) ", over their common regressors" else ""),
+    question = sprintf("may %s be used, or does it disagree with %s, which is consistent either way?", words$efficient,
+                       words$consistent),
     statistic = c("chi-squared" = form$value), parameter = c(df = form$rank), p_value = p,
-    null = words$null, alternative = words$alternative,
-    reading = if (form$definite) reading_of(p, words$rejected, words$kept) else own_variance_words(shared),
-    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank),
+    null = words$null, alternative = words$alternative, verdicts = c(words$rejected, words$kept),
+    reading = if (!form$definite) own_variance_words(shared),
+    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank), level = level,
     table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
-    notes = hausman_notes(form, compared, consistent, efficient, other),
+    cautions = hausman_cautions(consistent), notes = hausman_notes(form, compared, consistent, efficient, other),
     extra = list(sigma = sigma, methods = c(consistent$method, efficient$method))
   )
+  with_draws(test, efficient, function(y) {
+    a <- refit(consistent, y)
+    b <- refit(efficient, y)
+    hausman_form(carried_over(a, b), sigma, b$scale / a$scale)$value
+  }, draws, seed)
 }
 
 # Regressors that one fit has and the other has not.
@@ -259,9 +270,15 @@ hausman_table <- function(compared, sigma, efficient, methods) {
 
 few_entities <- 50
 
+hausman_cautions <- function(consistent) {
+  groups <- if (length(consistent$effects) > 0) sum(consistent$effects[[1]]$groups$sizes > 0)
+  if (is.null(groups) || groups >= few_entities) return(NULL)
+  sprintf("With %s the test rejects a true null somewhat too often (6 to 11 percent with 20): `draws = 999`.",
+          count_of(groups, consistent$effects[[1]]$name))
+}
+
 hausman_notes <- function(form, compared, consistent, efficient, other) {
   k <- length(compared$terms)
-  groups <- if (length(consistent$effects) > 0) sum(consistent$effects[[1]]$groups$sizes > 0)
   robust <- setdiff(unique(c(consistent$errors$label, efficient$errors$label)), "classical")
   c(
     if (length(other) > 0) sprintf("Not compared, as one fit alone has them: %s.", list_some(other, 6)),
@@ -279,13 +296,9 @@ hausman_notes <- function(form, compared, consistent, efficient, other) {
       sprintf("%s of %d coefficients cannot differ between the two fits: %d df.",
               count_words(k - form$exist), k, form$rank)
     },
-    if (!is.null(groups) && groups < few_entities) {
-      sprintf("With %s the test rejects a true null somewhat too often.",
-              count_of(groups, consistent$effects[[1]]$name))
-    },
     if (length(robust) > 0) {
-      sprintf("The test rests on classical errors, not on those of the fits (%s).",
-              list_words(robust))
+      sprintf("The test rests on classical errors, not on those of the fits (%s)%s.", list_words(robust),
+              if (method_of(efficient)$effects == "random") "; `test_mundlak()` of the random effects fit does not" else "")
     }
   )
 }

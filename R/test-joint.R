@@ -1,52 +1,70 @@
-#' A test that several coefficients are zero together
+#' A test of several restrictions at once
 #'
-#' Question answered: *do these regressors matter as a group?*
+#' Question answered: *do these regressors matter as a group?*, or *do the coefficients meet what theory says?*
 #'
-#' With W the Wald statistic of q coefficients under the fit's own errors:
+#' With W the Wald statistic of q restrictions under the fit's own errors:
 #'
 #' * classical, robust and Newey-West errors: W/q ~ F(q, residual df);
-#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G
-#' - q)}
+#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G - q)}
 #'   with G clusters or periods, which pays for their covariance being estimated too;
-#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q +
-#' 1)},
+#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q + 1)},
 #'   eta the degrees of freedom of an approximate Hotelling's T-squared;
 #' * a wild bootstrap: all q nulls imposed, W in each draw.
 #'
+#' Restrictions are written as equations of coefficients, linear in them: `"levy = -0.05"`, `"levy + past(levy, 1) = 0"`,
+#' `"levy = storms = 0"`. They are read against the names of the coefficients and never evaluated. Those that follow from
+#' the others are dropped, which is said; contradictory ones are an error.
+#'
 #' @param fit A fit of any of the `fit_` functions.
-#' @param terms Coefficients, by name or number; `NULL`: all slopes.
+#' @param terms Coefficients, by name or number; patterns of names in which `*` stands for anything, `"mean(*"`; written
+#'   restrictions; or `NULL`: all slopes.
+#' @param level The level that the reading in words is at.
 #' @return A `panel_test`.
 #' @section Errors:
-#' `wavetax_error_unknown_term`; `wavetax_error_too_few_clusters` where there are not more clusters, or degrees of
-#' freedom,
-#' than restrictions; `wavetax_error_errors` where a coefficient has no error; `wavetax_error_own_errors` where errors
-#' give
-#' only intervals of single coefficients.
+#' `wavetax_error_unknown_term`, also of coefficients that were dropped; `wavetax_error_restriction` of an equation that cannot
+#' be read, is not linear, or contradicts another; `wavetax_error_too_few_clusters` where there are not more clusters, or
+#' degrees of freedom, than restrictions; `wavetax_error_errors` where a coefficient has no error.
 #' @references Tipton, E. and Pustejovsky, J. E. (2015), *Journal of Educational and Behavioral Statistics* 40.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fit <- fit_fixed(log(nights) ~ levy + storms + fuel, panel)
 #' test_joint(fit, c("storms", "fuel"))
+#' test_joint(fit, "levy = -0.05")
 #' test_joint(with_errors(fit, se_clustered(~ coast, "CR2", "satterthwaite")), c("storms", "fuel"))
 #' @export
-test_joint <- function(fit, terms = NULL) {
+test_joint <- function(fit, terms = NULL, level = 0.05) {
   check_is_fit(fit)
+  check_test_level(level)
   all <- kept_terms(fit)
-  if (!is.null(terms) && length(terms) == 0) stop_no_terms()
-  chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
-  chosen <- unique(if (is.character(chosen)) chosen else all[chosen])
-  if (length(chosen) == 0) stop_no_terms()
-  contrasts <- diag(length(all))[match(chosen, all), , drop = FALSE]
-  check_has_errors(fit, chosen)
-  joint <- joint_test_of(fit, contrasts, kept_estimates(fit)[chosen])
+  wanted <- read_restrictions(terms, fit)
+  touched <- all[colSums(abs(wanted$contrasts)) > 0]
+  check_has_errors(fit, touched)
+  distance <- drop(wanted$contrasts %*% kept_estimates(fit)) - wanted$value
+  joint <- joint_test_of(fit, wanted$contrasts, distance)
+  alone <- nrow(wanted$contrasts) == 1
+  zero <- wanted$zero
   new_panel_test(
-    title = "Joint test of coefficients", statistic = joint$statistic, parameter = joint$parameter, p_value = joint$p,
-    null = paste(list_some(chosen, 8), if (length(chosen) == 1) "is zero" else "are zero together"),
-    alternative = if (length(chosen) == 1) "it is not" else "at least one is not",
-    reading = reading_of(joint$p, if (length(chosen) == 1) "it matters." else "as a group they matter.",
-                         if (length(chosen) == 1) "no sign that it matters." else "no sign that they matter."),
-    data_name = deparse_words(fit$design$formula), distribution = joint$distribution,
-    notes = c(sprintf("Standard errors %s.", fit$errors$label), joint$notes)
+    title = if (zero) "Joint test of coefficients" else "Test of restrictions",
+    question = if (zero) {
+      if (alone) "does this regressor matter?" else "do these regressors matter as a group?"
+    } else {
+      sprintf("do%s hold%s?", if (alone) "es the restriction" else " the restrictions", if (alone) "" else " together")
+    },
+    statistic = joint$statistic, parameter = joint$parameter, p_value = joint$p, null = wanted$null,
+    alternative = if (alone) (if (zero) "it is not" else "it does not hold") else
+      if (zero) "at least one is not" else "at least one does not hold",
+    verdicts = if (zero) {
+      c(if (alone) "it matters." else "as a group they matter.",
+        if (alone) "no sign that it matters." else "no sign that they matter.")
+    } else {
+      c(if (alone) "it does not hold." else "they do not hold together.", "nothing here speaks against it.")
+    },
+    data_name = deparse_words(fit$design$formula), distribution = joint$distribution, level = level,
+    table = if (!zero) restriction_table(fit, wanted),
+    notes = c(sprintf("Standard errors %s.", fit$errors$label), joint$notes, if (wanted$redundant > 0) {
+      sprintf("%s from the others and %s left out.", if (wanted$redundant == 1) "One restriction follows" else
+        paste(count_words(wanted$redundant), "restrictions follow"), if (wanted$redundant == 1) "is" else "are")
+    })
   )
 }
 
@@ -60,6 +78,215 @@ check_has_errors <- function(fit, terms) {
   if (length(gone) == 0) return(invisible())
   stop_wavetax("errors", sprintf("%s has no standard error under these errors.", list_some(gone, 4)),
                todo = "Leave it out of `terms`, or use other errors: `with_errors(fit, ...)`.")
+}
+
+# What is asked for as list(contrasts, a row a restriction; value; zero, whether all are single coefficients against 0;
+# null, in words; text, redundant, how many follow from the others).
+read_restrictions <- function(terms, fit) {
+  all <- kept_terms(fit)
+  if (!is.null(terms) && length(terms) == 0) stop_no_terms()
+  of_names <- function(chosen, redundant = 0L) {
+    chosen <- unique(chosen)
+    if (length(chosen) == 0) stop_no_terms()
+    list(contrasts = diag(length(all))[match(chosen, all), , drop = FALSE], value = numeric(length(chosen)), zero = TRUE,
+         null = paste(list_some(chosen, 8), if (length(chosen) == 1) "is zero" else "are zero together"),
+         redundant = redundant)
+  }
+  if (is.null(terms)) return(of_names(slope_names(fit)))
+  if (!is.character(terms) || anyNA(terms)) {
+    chosen <- chosen_terms(terms, all)
+    return(of_names(if (is.character(chosen)) chosen else all[chosen]))
+  }
+  written <- grepl("=", terms, fixed = TRUE) & !terms %in% all
+  if (!any(written)) return(of_names(unlist(lapply(terms, matching_terms, fit))))
+  rows <- unlist(lapply(seq_along(terms), function(i) {
+    if (written[i]) return(read_equation(terms[i], fit))
+    lapply(matching_terms(terms[i], fit), function(term) list(weights = as.numeric(all == term), value = 0))
+  }), recursive = FALSE)
+  contrasts <- do.call(rbind, lapply(rows, `[[`, "weights"))
+  value <- vapply(rows, `[[`, 0, "value")
+  keep <- independent_restrictions(contrasts, value, terms)
+  list(contrasts = contrasts[keep, , drop = FALSE], value = value[keep], zero = FALSE,
+       null = list_words(terms), redundant = nrow(contrasts) - length(keep))
+}
+
+# Names that a pattern with `*` matches, or the one name.
+matching_terms <- function(term, fit) {
+  all <- kept_terms(fit)
+  if (term %in% c(all, "constant") || !grepl("*", term, fixed = TRUE)) {
+    check_not_dropped(term, fit)
+    return(all[match(chosen_terms(term, all), all)])
+  }
+  pieces <- strsplit(term, "*", fixed = TRUE)[[1]]
+  pattern <- paste0("^", paste(gsub("([][{}()+*^$|\\\\?.])", "\\\\\\1", pieces), collapse = ".*"),
+                    if (endsWith(term, "*")) ".*", "$")
+  found <- setdiff(grep(pattern, all, value = TRUE), constant_term)
+  if (length(found) > 0) return(found)
+  stop_wavetax("unknown_term", sprintf("No coefficient is like %s.", sQuote(term, FALSE)),
+               todo = sprintf("Coefficients are %s.", list_some(term_words(all), 8)))
+}
+
+check_not_dropped <- function(term, fit) {
+  gone <- fit$coefficients[fit$coefficients$status == "dropped" & fit$coefficients$term == term, ]
+  if (nrow(gone) == 0) return(invisible())
+  stop_wavetax("unknown_term", sprintf("%s was dropped from the fit (%s), so nothing is known of it.", term, gone$reason[1]),
+               todo = "Leave it out of the restriction.")
+}
+
+# Rows of those that say something new; contradictory ones are an error.
+independent_restrictions <- function(contrasts, value, terms) {
+  size <- sqrt(rowSums(contrasts^2))
+  scaled <- cbind(contrasts, value) / size
+  keep <- integer()
+  for (i in seq_len(nrow(scaled))) {
+    if (length(keep) == 0) {
+      keep <- i
+      next
+    }
+    base <- qr(t(scaled[keep, seq_len(ncol(contrasts)), drop = FALSE]))
+    weights <- qr.coef(base, scaled[i, seq_len(ncol(contrasts))])
+    left <- scaled[i, ] - drop(weights %*% scaled[keep, , drop = FALSE])
+    if (sqrt(sum(left[seq_len(ncol(contrasts))]^2)) > 1e-9) {
+      keep <- c(keep, i)
+    } else if (abs(left[ncol(contrasts) + 1]) > 1e-9 * max(1, abs(scaled[, ncol(contrasts) + 1]))) {
+      stop_restriction(terms, "They contradict each other.")
+    }
+  }
+  keep
+}
+
+stop_restriction <- function(text, where) {
+  stop_wavetax("restriction", sprintf("The restriction %s cannot be used.", list_words(dQuote(short_text(text), FALSE))),
+               where = where,
+               todo = "Write equations linear in coefficients, such as \"levy + 2 * storms = 0.1\".")
+}
+
+# "a = b = 2 * c + 1" as rows of list(weights by kept coefficient, value).
+read_equation <- function(text, fit) {
+  if (nchar(text) > 5000) stop_restriction(text, "It is too long.")
+  sides <- equation_sides(text)
+  if (length(sides) < 2 || any(!nzchar(trimws(sides)))) stop_restriction(text, "It has no two sides around `=`.")
+  read <- lapply(sides, function(side) {
+    expr <- tryCatch(parse(text = side, keep.source = FALSE), error = function(cnd) NULL)
+    if (is.null(expr) || length(expr) != 1) stop_restriction(text, sprintf("%s cannot be read.", dQuote(trimws(side), FALSE)))
+    linear_combination(expr[[1]], fit, text)
+  })
+  out <- lapply(seq_along(read)[-1], function(s) {
+    list(weights = read[[s - 1]]$weights - read[[s]]$weights, value = read[[s]]$constant - read[[s - 1]]$constant)
+  })
+  for (row in out) if (all(row$weights == 0)) stop_restriction(text, "No coefficient is left in it.")
+  out
+}
+
+# Parts between single equals signs that stand outside brackets and quotes.
+equation_sides <- function(text) {
+  signs <- strsplit(text, "")[[1]]
+  depth <- cumsum(signs %in% c("(", "[")) - cumsum(signs %in% c(")", "]"))
+  quoted <- cumsum(signs == "`") %% 2 == 1
+  at <- which(signs == "=" & depth == 0 & !quoted)
+  double <- at[at %in% (at + 1L) | (at + 1L) %in% at]
+  if (length(double) > 0) {
+    signs[double[c(FALSE, TRUE)]] <- ""
+    at <- setdiff(at, double[c(FALSE, TRUE)])
+  }
+  from <- c(1L, at + 1L)
+  to <- c(at - 1L, length(signs))
+  vapply(seq_along(from), function(i) {
+    if (to[i] < from[i]) "" else paste(signs[from[i]:to[i]], collapse = "")
+  }, "")
+}
+
+# An expression of coefficients and numbers as list(weights, constant); nothing is evaluated.
+linear_combination <- function(expr, fit, text, depth = 0) {
+  all <- kept_terms(fit)
+  if (depth > 200) stop_restriction(text, "It nests too deep.")
+  inner <- function(part) linear_combination(part, fit, text, depth + 1)
+  zero <- numeric(length(all))
+  expr <- strip_brackets(expr)
+  name <- coefficient_named(expr, fit)
+  if (!is.na(name)) return(list(weights = as.numeric(all == name), constant = 0))
+  if (is.numeric(expr) && length(expr) == 1 && is.finite(expr)) return(list(weights = zero, constant = as.double(expr)))
+  if (is_operator(expr, c("+", "-"))) {
+    sign <- if (as.character(expr[[1]]) == "-") -1 else 1
+    if (length(expr) == 2) {
+      one <- inner(expr[[2]])
+      return(list(weights = sign * one$weights, constant = sign * one$constant))
+    }
+    a <- inner(expr[[2]])
+    b <- inner(expr[[3]])
+    return(list(weights = a$weights + sign * b$weights, constant = a$constant + sign * b$constant))
+  }
+  if (is_operator(expr, c("*", "/")) && length(expr) == 3) {
+    a <- inner(expr[[2]])
+    b <- inner(expr[[3]])
+    if (as.character(expr[[1]]) == "/") {
+      if (any(b$weights != 0) || b$constant == 0) stop_restriction(text, "It divides by a coefficient or by zero.")
+      return(list(weights = a$weights / b$constant, constant = a$constant / b$constant))
+    }
+    if (any(a$weights != 0) && any(b$weights != 0)) stop_restriction(text, "It multiplies two coefficients.")
+    return(if (any(a$weights != 0)) list(weights = a$weights * b$constant, constant = a$constant * b$constant) else
+      list(weights = b$weights * a$constant, constant = a$constant * b$constant))
+  }
+  said <- short_text(deparse_words(expr))
+  check_not_dropped(said, fit)
+  stop_wavetax("unknown_term", sprintf("The fit has no coefficient %s.", sQuote(said, FALSE)),
+               where = sprintf("It stands in %s.", dQuote(short_text(text), FALSE)),
+               todo = sprintf("Coefficients are %s.", list_some(term_words(all), 8)))
+}
+
+# The coefficient that an expression names as it is printed, blanks aside; NA for none.
+coefficient_named <- function(expr, fit) {
+  if (!is.symbol(expr) && !is.call(expr)) return(NA_character_)
+  all <- kept_terms(fit)
+  plain <- function(x) gsub("[ `]", "", x)
+  said <- plain(deparse_words(expr))
+  if (said == "constant" && !"constant" %in% all) said <- constant_term
+  hit <- which(plain(all) == said)
+  # `past(x)` is the coefficient of one period before, however it is written.
+  if (length(hit) == 0) hit <- which(plain(sub(", 1)$", ")", all)) == said)
+  if (length(hit) == 0) NA_character_ else all[hit[1]]
+}
+
+restriction_table <- function(fit, wanted) {
+  variance <- covariance_of(fit, wanted$contrasts)
+  estimate <- drop(wanted$contrasts %*% kept_estimates(fit))
+  like <- c("estimate", "std_error")
+  typed_table(data.frame(
+    restriction = vapply(seq_along(estimate), function(i) combination_text(wanted$contrasts[i, ], kept_terms(fit)), ""),
+    estimate = estimate, value = wanted$value, std_error = sqrt(pmax(diag(variance), 0))
+  ), list(typed_column("restriction", "", "text"), typed_column("estimate", "estimate", "estimate", like),
+          typed_column("value", "under the null", "estimate", like),
+          typed_column("std_error", "std. error", "estimate", like)))
+}
+
+covariance_of <- function(fit, contrasts) {
+  used <- colSums(abs(contrasts)) > 0
+  V <- fit$errors$covariance[used, used, drop = FALSE]
+  contrasts[, used, drop = FALSE] %*% V %*% t(contrasts[, used, drop = FALSE])
+}
+
+# "levy + 2 storms" of weights.
+combination_text <- function(weights, terms) {
+  used <- which(weights != 0)
+  size <- abs(weights[used])
+  parts <- paste0(ifelse(size == 1, "", paste0(vapply(size, function(s) format_plain(s), ""), " ")), term_names(terms[used]))
+  sign <- ifelse(weights[used] < 0, "-", "+")
+  out <- paste(paste(sign, parts), collapse = " ")
+  sub("^\\+ ", "", sub("^- ", "-", out))
+}
+
+format_plain <- function(x) formatC(x, digits = 6, format = "g", decimal.mark = ".")
+term_names <- function(terms) ifelse(terms == constant_term, "constant", terms)
+
+# Wald's statistic of rows of `contrasts` that are at `distance` from the null.
+wald_of <- function(fit, contrasts, distance) {
+  scaled <- qr(t(contrasts %*% fit$regression$root))
+  basis <- t(qr.Q(scaled))
+  tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
+  M <- covariance_in(fit, contrasts, basis, scaled)
+  if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.",
+                                                      count_of(nrow(contrasts), "coefficient")))
+  sum(tau * solve(M, tau))
 }
 
 # Wald's statistic of rows of `contrasts` (of kept coefficients) and what it is referred to.

@@ -1,28 +1,71 @@
 # Results of hypothesis tests: class `panel_test`, which extends R's own `htest` by
+#   question            what it answers, in words
 #   null, alternative   both hypotheses in words
-#   reading             one plain sentence on this result
+#   reading             one plain sentence on this result, at `level`
 #   distribution        what the statistic is referred to: list(name, df)
 #   table               NULL, or a typed_table() with more
-#   notes               cautions
+#   cautions            where its answer may be off
+#   notes               what else there is to know
+#   simulated           NULL, or list(p, draws, error, asymptotic): see with_draws()
 # `title` is the first printed line.
 
-new_panel_test <- function(title, statistic, parameter, p_value, null, alternative, reading,
-                           data_name, distribution, table = NULL, notes = NULL, estimate = NULL, extra = list()) {
+new_panel_test <- function(title, question, statistic, parameter, p_value, null, alternative, verdicts,
+                           data_name, distribution, level = 0.05, table = NULL, notes = NULL, cautions = NULL,
+                           estimate = NULL, reading = NULL, extra = list()) {
+  check_test_level(level)
   structure(c(list(
     statistic = statistic, parameter = parameter, p.value = p_value, method = title,
-    data.name = data_name, estimate = estimate, null = null, alternative = alternative,
-    reading = reading, distribution = distribution, table = table, notes = notes
+    data.name = data_name, estimate = estimate, question = question, null = null, alternative = alternative,
+    reading = if (is.null(reading)) reading_of(p_value, verdicts[1], verdicts[2], level) else reading,
+    distribution = distribution, level = level, verdicts = verdicts, table = table, cautions = cautions, notes = notes
   ), extra), class = c("panel_test", "htest"))
 }
 
-# The level that a reading in words is at.
+check_test_level <- function(level) {
+  check_level(level)
+  if (level < 0.5) return(invisible())
+  stop_wavetax("level", sprintf("`level` is %s: a test is read at a small share.", label_text(level)),
+               todo = sprintf("For example `level = %s`.", label_text(signif(1 - level, 2))))
+}
+
+# The level that a reading in words is at, unless another is asked for.
 reading_level <- 0.05
 
-reading_of <- function(p, rejected, kept) {
+percent_words <- function(share) label_text(signif(100 * share, 10))
+
+reading_of <- function(p, rejected, kept, level = reading_level) {
   if (is.na(p)) return("The data do not tell.")
-  if (p < reading_level) {
-    paste0("The null is rejected at 5 percent: ", rejected)
+  if (p < level) {
+    sprintf("The null is rejected at %s percent: %s", percent_words(level), rejected)
   } else {
-    paste0("The null is not rejected at 5 percent: ", kept)
+    sprintf("The null is not rejected at %s percent: %s", percent_words(level), kept)
   }
+}
+
+test_equation <- function(fit) deparse_words(fit$design$formula)
+
+# What a test that cannot be computed says instead of NaN.
+stop_test <- function(kind, found, where = NULL, todo = NULL) stop_wavetax(kind, found, where = where, todo = todo)
+
+#' A test's result as one row
+#'
+#' Question answered: *how do I set several tests in one table?* `rbind()` of their rows.
+#'
+#' @param x A result of one of the `test_` functions.
+#' @param row.names,optional,... As for [as.data.frame()].
+#' @return A data frame with one row: `test`, `equation`, `statistic` (its name), `value`, `df`, `df2`, `p_value`,
+#'   `simulated` (whether p is), `level`, `null`, `reading`.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' fit <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' rbind(as.data.frame(test_serial(fit)), as.data.frame(test_effects(fit)))
+#' @export
+as.data.frame.panel_test <- function(x, row.names = NULL, optional = FALSE, ...) {
+  df <- as.numeric(x$distribution$df)
+  data.frame(
+    test = x$method, equation = x$data.name, statistic = names(x$statistic), value = unname(x$statistic),
+    df = if (length(df) > 0) df[1] else NA_real_, df2 = if (length(df) > 1) df[2] else NA_real_,
+    p_value = unname(x$p.value), simulated = !is.null(x$simulated), level = x$level, null = x$null,
+    reading = x$reading, row.names = row.names
+  )
 }

@@ -83,3 +83,9 @@ label_text <- function(x) {
   }
   trimws(format(x))
 }
+
+# Terms by their label, where they have one.
+labelled <- function(terms, labels) {
+  if (length(labels) == 0) return(terms)
+  ifelse(terms %in% names(labels), as.character(labels)[match(terms, names(labels))], terms)
+}

@@ -359,6 +359,31 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_cluster_changes
+Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_changes(SEXP zSEXP, SEXP eSEXP, SEXP clustersSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type z(zSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_changes(z, e, clusters, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_pair_sums
+Rcpp::NumericVector cpp_pair_sums(Rcpp::NumericMatrix values, Rcpp::NumericMatrix seen, int threads);
+RcppExport SEXP _wavetax_cpp_pair_sums(SEXP valuesSEXP, SEXP seenSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type values(valuesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type seen(seenSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_pair_sums(values, seen, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_cluster_moments
 Rcpp::List cpp_cluster_moments(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters);
 RcppExport SEXP _wavetax_cpp_cluster_moments(SEXP zSEXP, SEXP eSEXP, SEXP clustersSEXP) {
@@ -808,6 +833,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 4},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
+    {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 4},
+    {"_wavetax_cpp_pair_sums", (DL_FUNC) &_wavetax_cpp_pair_sums, 3},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},
     {"_wavetax_cpp_bridges", (DL_FUNC) &_wavetax_cpp_bridges, 3},

@@ -3,6 +3,7 @@
 
 #include <wavetax/adjusted-scores.hpp>
 #include <wavetax/bridges.hpp>
+#include <wavetax/cross-section.hpp>
 #include <wavetax/error-sinks.hpp>
 #include <wavetax/kernels.hpp>
 #include <wavetax/oneway.hpp>
@@ -127,6 +128,32 @@ Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcp
       Rcpp::Named("products") = pack(out.products), Rcpp::Named("own") = pack(out.own),
       Rcpp::Named("lost") = pack(out.lost), Rcpp::Named("moments") = Rcpp::wrap(out.moments),
       Rcpp::Named("lost_in") = Rcpp::wrap(out.lost_in));
+}
+
+// What leaving out each cluster takes from the coordinates of the coefficients, (I - N_g)^-1 Z_g'e_g: r x G, NaN where
+// the others do not tell them all.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters, int threads) {
+  if (e.size() != z.nrow()) Rcpp::stop("Rows and residuals do not fit.");
+  const wavetax::Groups by = as_groups(clusters, z.nrow());
+  Rcpp::NumericMatrix out(Rcpp::no_init(z.ncol(), static_cast<int>(by.count)));
+  wavetax::cluster_changes(z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()),
+                           static_cast<std::size_t>(z.ncol()), by, out.begin(), threads);
+  return out;
+}
+
+// Correlations over pairs of columns, summed: see PairSums.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_pair_sums(Rcpp::NumericMatrix values, Rcpp::NumericMatrix seen, int threads) {
+  if (values.nrow() != seen.nrow() || values.ncol() != seen.ncol()) Rcpp::stop("Values and their presence do not fit.");
+  const Eigen::Map<const Eigen::MatrixXd> v(values.begin(), values.nrow(), values.ncol());
+  const Eigen::Map<const Eigen::MatrixXd> s(seen.begin(), seen.nrow(), seen.ncol());
+  const wavetax::PairSums sums = wavetax::pair_sums(v, s, threads);
+  return Rcpp::NumericVector::create(
+      Rcpp::Named("pairs") = sums.pairs, Rcpp::Named("left_out") = sums.left_out, Rcpp::Named("signs") = sums.signs,
+      Rcpp::Named("sizes") = sums.sizes,
+      Rcpp::Named("excess") = sums.excess, Rcpp::Named("spread") = sums.spread, Rcpp::Named("squares") = sums.squares,
+      Rcpp::Named("shifted") = sums.shifted, Rcpp::Named("least") = sums.least);
 }
 
 // By cluster Z_g'Z_g, a column a cluster, and Z_g'e_g.

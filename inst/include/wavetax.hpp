@@ -6,6 +6,7 @@
 #include "wavetax/cholesky.hpp"
 #include "wavetax/columns.hpp"
 #include "wavetax/counted-matrix.hpp"
+#include "wavetax/cross-section.hpp"
 #include "wavetax/effect-sets.hpp"
 #include "wavetax/effect-system.hpp"
 #include "wavetax/error-sinks.hpp"

@@ -78,3 +78,13 @@ test_that("bad keys are refused with what, where and what next", {
   data$id[2] <- NA
   expect_error(panel_frame(data, id, year), "row 2", class = "wavetax_error_missing_keys")
 })
+
+test_that("a column is set by name in every way that R has", {
+  panel <- harbour_panel()
+  panel[["twice"]] <- 2 * panel$levy
+  panel$thrice <- 3 * panel$levy
+  expect_s3_class(panel, "panel_frame")
+  expect_identical(panel[["thrice"]] - panel[["twice"]], panel$thrice - panel$twice)
+  panel[[3, "twice"]] <- 0
+  expect_identical(panel$twice[3], 0)
+})

@@ -13,6 +13,7 @@
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
+#include <limits>
 #include <vector>
 
 #include "error-sinks.hpp"
@@ -195,6 +196,37 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
           out.moments[(a + b * q) * q * q + (c + d * q)] += sum;
         }
   return out;
+}
+
+// (I - N_g)^-1 Z_g'e_g by cluster, r numbers each: what leaving the cluster out takes from the coordinates of the
+// coefficients. NaN where the other clusters do not tell all of them.
+inline void cluster_changes(const double* z, const double* e, std::size_t n, std::size_t r, const Groups& clusters,
+                            double* out, int threads) {
+  const RowsByGroup by_cluster(clusters, n);
+  const std::vector<std::size_t> cuts = even_cuts(clusters.count, 256);
+  const Eigen::Index width = static_cast<Eigen::Index>(r);
+  for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+    Eigen::MatrixXd left(width, width);
+    Eigen::VectorXd score(width), row(width);
+    for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
+      left.setIdentity();
+      score.setZero();
+      for (std::size_t at = by_cluster.start[g]; at < by_cluster.start[g + 1]; ++at) {
+        const std::size_t i = by_cluster.at(at);
+        for (Eigen::Index c = 0; c < width; ++c) row(c) = z[static_cast<std::size_t>(c) * n + i];
+        left.noalias() -= row * row.transpose();
+        score += row * e[i];
+      }
+      const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> parts(left);
+      Eigen::Map<Eigen::VectorXd> to(out + g * r, width);
+      if (width > 0 && parts.eigenvalues()(0) <= live_margin) {
+        to.setConstant(std::numeric_limits<double>::quiet_NaN());
+      } else {
+        to = parts.eigenvectors() *
+             (parts.eigenvectors().transpose() * score).cwiseQuotient(parts.eigenvalues());
+      }
+    }
+  });
 }
 
 // N_g = Z_g'Z_g, r^2 numbers a cluster, and Z_g'e_g, r numbers a cluster, behind each other.

@@ -1,0 +1,110 @@
+# wavetax diagnose FILE: what is wrong with a fit. wavetax appraise FILE: which model, and which errors.
+
+cli_guidance_options <- function() {
+  list(
+    cli_option("--weights", "COLUMN", "analytic weights"),
+    cli_option("--rows", "TEXT", "rows to use, such as 'season > 2012'"),
+    cli_option("--level", "SHARE", "level that tests are read at [default: 0.05]", "0.05"),
+    cli_option("--format", "KIND", "text, json or markdown [default: text]", "text"),
+    cli_option("--out", "DIR", "folder for figures")
+  )
+}
+
+cli_diagnose_parser <- function() {
+  cli_parser(
+    "wavetax diagnose FILE --entity COLUMN --period COLUMN --formula TEXT [options]",
+    "Estimates one model and tests what it assumes; prints what was found and what to do.",
+    c(cli_key_options(), list(
+      cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
+      cli_option("--model", "NAME", paste0("one of ", paste(fit_method_names, collapse = ", "), " [default: fixed]"), "fixed"),
+      cli_option("--effects", "TEXT", "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"),
+      cli_option("--errors", "WORD", "standard errors, a word of `wavetax fit --help` [default: clustered]"),
+      cli_option("--by", "COLUMNS", "to cluster by [default: the entity]")
+    ), cli_guidance_options(), cli_reader_options())
+  )
+}
+
+cli_diagnose <- function(args) {
+  parsed <- cli_arguments(args, cli_diagnose_parser(), positional = NULL)
+  options <- parsed$options
+  cli_needs(options, c("entity", "period", "formula"))
+  models <- chosen_models(options$model)
+  if (length(models) != 1) stop_usage("--model takes one model here.")
+  options$tests <- FALSE
+  check_guidance_format(options$format)
+  options$format <- "text"
+  check_fit_options(options, models)
+  options$format <- parsed$options$format
+  level <- cli_level(options$level)
+  errors <- cli_errors(options)
+  if (length(errors) != 1 || identical(options$errors, "all")) stop_usage("--errors takes one kind here.")
+  panel <- cli_panel(cli_files(parsed$args, options), options)
+  shared <- list(formula = formula_from_text(options$formula, panel), data = panel, errors = errors[[1]],
+                 rows = condition_from_text(options$rows, panel))
+  effects <- if (is.null(options$effects)) "entity" else effects_from_text(options$effects, panel)
+  fit <- cli_one_fit(models, shared, effects, options)
+  found <- diagnose(fit, level = level)
+  cli_guidance_figures(options$out, list(
+    residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))
+  ))
+  switch(options$format, text = print(found), json = cli_json(diagnosis_values(found)),
+         markdown = writeLines(diagnosis_markdown(found)))
+}
+
+cli_appraise_parser <- function() {
+  cli_parser(
+    "wavetax appraise FILE --entity COLUMN --period COLUMN --formula TEXT --focus NAME [options]",
+    paste("Estimates the candidates and asks in order whether entities differ, whether that is related to the regressors, and",
+          "how disturbances behave; recommends a model and its errors."),
+    c(cli_key_options(), list(
+      cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
+      cli_option("--focus", "NAME", "regressor of interest [default: the first]")
+    ), cli_guidance_options(), cli_reader_options())
+  )
+}
+
+cli_appraise <- function(args) {
+  parsed <- cli_arguments(args, cli_appraise_parser(), positional = NULL)
+  options <- parsed$options
+  cli_needs(options, c("entity", "period", "formula"))
+  check_guidance_format(options$format)
+  level <- cli_level(options$level)
+  panel <- cli_panel(cli_files(parsed$args, options), options)
+  chosen <- appraise(formula_from_text(options$formula, panel), panel, focus = options$focus, weights = options$weights,
+                     rows = condition_from_text(options$rows, panel), level = level)
+  cli_guidance_figures(options$out, list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit)))
+  switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),
+         markdown = writeLines(appraisal_markdown(chosen)))
+}
+
+check_guidance_format <- function(format) {
+  if (format %in% c("text", "json", "markdown")) return(invisible())
+  stop_usage("--format takes text, json or markdown, not ", sQuote(format, FALSE), ".")
+}
+
+cli_level <- function(text) {
+  level <- suppressWarnings(as.numeric(text))
+  if (length(level) == 1 && is.finite(level) && level > 0 && level < 0.5) return(level)
+  stop_usage("--level takes a small share such as 0.05, not ", sQuote(text, FALSE), ".")
+}
+
+# Figures before what is printed, so that they are there also when nobody reads to the end. One that does not exist of
+# this fit is told.
+cli_guidance_figures <- function(folder, figures) {
+  if (is.null(folder)) return(invisible())
+  make_folder(folder)
+  for (name in names(figures)) {
+    figure <- tryCatch(figures[[name]](), wavetax_error = function(cnd) {
+      writeLines(sprintf("Not drawn: %s. %s", name, strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]), stderr())
+    })
+    if (is.null(figure)) next
+    file <- file.path(folder, paste0(name, ".png"))
+    save_figure(figure, file, width = 11, height = 7)
+    cli_wrote(file)
+  }
+}
+
+cli_json <- function(values, unbox = TRUE) {
+  check_package("jsonlite", "writes JSON")
+  writeLines(jsonlite::toJSON(values, pretty = TRUE, digits = NA, na = "null", auto_unbox = unbox))
+}

@@ -1,0 +1,57 @@
+#' What the coefficients would be without each entity
+#'
+#' Question answered: *does the conclusion rest on one entity?*
+#'
+#' Each group's rows are left out in turn and the coefficients found without estimating again: with u the rows of the
+#' transformed regression in orthonormal coordinates, \eqn{N_g = \sum u u'}{N_g = sum u u'} over the group,
+#' \deqn{b - b_{(g)} = R^{-1} (I - N_g)^{-1} \sum u e.}{b - b_(g) = R^-1 (I - N_g)^-1 sum u e.}
+#' It is what estimating without the group would give, to rounding; random effects with their theta held.
+#'
+#' @param fit A fit of any of the `fit_` functions.
+#' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula.
+#' @return A data frame of class `influence` with a row a group and coefficient: `group`, `rows`, `term`, `without` (the
+#'   estimate without the group), `change` (that less the estimate), `in_errors` (the change in standard errors of the fit).
+#'   `plot()` draws one coefficient.
+#' @section Errors:
+#' `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one group
+#' only; `wavetax_error_errors` when too many levels of effects have rows in several groups. A group without which a coefficient
+#' cannot be told has `NA`.
+#' @references Belsley, D. A., Kuh, E. and Welsch, R. E. (1980), *Regression Diagnostics*.
+#' @examples
+#' panel <- panel_frame(harbours, harbour, season)
+#' influence_by(fit_fixed(log(nights) ~ levy + storms, panel))
+#' @export
+influence_by <- function(fit, by = "entity") {
+  check_is_fit(fit)
+  check_keeps_rows(fit, "rows to leave out")
+  given <- cluster_names(rlang::enquo(by))
+  if (length(given$by) > 1) stop_argument("by", "of several dimensions", "Name one column.")
+  columns <- given$by[[1]]
+  if (!given$named && length(columns) == 1) columns <- role_column(fit, columns)
+  groups <- combined_groups(fit$design, columns)
+  name <- paste(columns, collapse = ":")
+  check_clusters(groups, name)
+  check_cluster_count(groups$count, name, groups$labels)
+  walk <- error_walk(fit)
+  basis <- cluster_basis(fit, walk, nested_effects(fit, groups, live_rows(fit)))
+  if (is.null(basis)) {
+    stop_wavetax("errors", sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
+                 todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
+  }
+  moved <- -cpp_cluster_changes(basis$z, basis$e, groups, core_threads(fit$n))
+  change <- fit$regression$root %*% crossprod(basis$pick, moved)
+  # The constant that stands aside is a mean of what is left, not a coefficient of the swept rows.
+  shown <- kept_terms(fit) != constant_term | method_of(fit)$constant != "aside"
+  terms <- kept_terms(fit)[shown]
+  change <- change[shown, , drop = FALSE]
+  k <- length(terms)
+  estimate <- kept_estimates(fit)[shown]
+  out <- data.frame(
+    group = rep(groups$labels, each = k), rows = rep(groups$sizes, each = k), term = rep(terms, groups$count),
+    without = as.vector(estimate + change), change = as.vector(change),
+    in_errors = as.vector(change / standard_errors(fit)[shown])
+  )
+  out[!is.finite(out$change), c("without", "change", "in_errors")] <- NA_real_
+  structure(out, class = c("influence", "data.frame"), by = name, of = fit$design$outcome,
+            estimates = as.data.frame(fit))
+}

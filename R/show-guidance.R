@@ -1,0 +1,112 @@
+# How a diagnosis, an appraisal, influence and sentences are printed.
+
+#' @export
+print.in_words <- function(x, ...) {
+  if (!all(c("term", "words") %in% names(x))) return(print(as.data.frame(x)))
+  say_heading("In words: ", attr(x, "of"))
+  for (j in seq_len(nrow(x))) say(x$words[j])
+  invisible(x)
+}
+
+#' @export
+print.influence <- function(x, ..., n = 5) {
+  check_number(n, "n", 1, whole = TRUE)
+  if (!all(c("group", "term", "without", "in_errors") %in% names(x))) return(print(as.data.frame(x)))
+  estimates <- attr(x, "estimates")
+  say_heading(sprintf("What the slopes of %s were without each %s", attr(x, "of"), attr(x, "by")))
+  for (term in setdiff(unique(x$term), constant_term)) {
+    part <- x[x$term == term, ]
+    part <- utils::head(part[order(-abs(part$in_errors)), ], n)
+    at <- match(term, estimates$term)
+    places <- estimate_decimals(estimates$estimate[at], estimates$std_error[at])
+    say(sprintf("%s: %s; moved most by leaving out", term, format_number(estimates$estimate[at], decimals = places)))
+    columns <- list(label_text(part$group), count_words(part$rows),
+                    align_decimal(format_number(part$without, decimals = rep(places, nrow(part)))),
+                    align_decimal(format_number(part$change, decimals = rep(places, nrow(part)))),
+                    align_decimal(format_number(part$in_errors, decimals = rep(2, nrow(part)))))
+    writeLines(format_columns(stats::setNames(columns, c("", "rows", "estimate", "change", "in std. errors"))))
+  }
+  gone <- unique(x$group[is.na(x$change)])
+  if (length(gone) > 0) {
+    say(sprintf("Without %s not every slope can be told.", list_some(label_text(gone), 4)))
+  }
+  invisible(x)
+}
+
+status_marks <- function() if (l10n_info()[["UTF-8"]]) c(found = "\u25cf", clear = "\u25cb", skipped = "-") else
+  c(found = "*", clear = "o", skipped = "-")
+
+#' @export
+print.diagnosis <- function(x, ...) {
+  if (!all(c("question", "status", "says", "p_value") %in% names(x)) || is.null(attr(x, "fit"))) {
+    return(print(as.data.frame(x)))
+  }
+  fit <- attr(x, "fit")
+  say_heading("Diagnosis of ", fit_record(fit)$title)
+  say(sample_words(fit))
+  say(errors_words(fit))
+  writeLines("")
+  marks <- status_marks()
+  asked <- x[x$status != "skipped", ]
+  columns <- list(paste(marks[asked$status], upper_first(asked$question)), format_p(asked$p_value))
+  lines <- format_columns(stats::setNames(columns, c("", "p")))
+  writeLines(lines[1])
+  for (j in seq_len(nrow(asked))) {
+    writeLines(lines[1 + j])
+    writeLines(strwrap(visible_text(paste0(upper_first(asked$says[j]), ".")), line_width(), indent = 6, exdent = 6))
+  }
+  for (j in which(x$status == "skipped")) {
+    writeLines(strwrap(visible_text(paste0(marks[["skipped"]], " ", upper_first(x$question[j]), " Not tested: ", x$says[j])),
+                       line_width(), indent = 2, exdent = 6))
+  }
+  writeLines("")
+  advice <- attr(x, "advice")
+  if (length(advice) == 0) {
+    say("Nothing here asks for another model or other errors.")
+  } else {
+    say_heading("What to do")
+    for (line in advice) writeLines(strwrap(visible_text(line), line_width(), indent = 2, exdent = 4))
+  }
+  cautions <- unique(unlist(lapply(attr(x, "tests"), `[[`, "cautions")))
+  for (line in cautions) say("Caution: ", line)
+  invisible(x)
+}
+
+#' @export
+print.appraisal <- function(x, ...) {
+  say_heading("Which model, and which errors: ", deparse_words(x$formula))
+  say(sprintf("%s is the regressor of interest; tests are read at %s percent", x$focus, percent_words(x$level)))
+  say(sample_words(x$fit))
+  writeLines("")
+  number <- 0
+  for (j in seq_len(nrow(x$path))) {
+    step <- x$path[j, ]
+    number <- number + 1
+    say(sprintf("%d. %s %s", number, step$question, upper_first(step$answer)), if (!is.na(step$p_value)) {
+      sprintf(" (%s)", p_words(step$p_value))
+    })
+    if (nzchar(step$test) && step$test != "not tested") line_beneath(step$test)
+    line_beneath(paste0("So: ", step$follows))
+  }
+  writeLines("")
+  say_heading("Recommendation")
+  for (line in x$recommendation) say(line)
+  writeLines("")
+  show_choices(x)
+  writeLines("")
+  say_heading("Mind that")
+  for (line in x$caveats) writeLines(strwrap(visible_text(line), line_width(), indent = 2, exdent = 4))
+  invisible(x)
+}
+
+line_beneath <- function(text) writeLines(strwrap(visible_text(text), line_width(), indent = 3, exdent = 5))
+
+show_choices <- function(x) {
+  like <- c("estimate", "std_error")
+  table <- typed_table(x$choices, list(
+    typed_column("model", paste("slope of", x$focus), "text"), typed_column("estimate", "estimate", "estimate", like),
+    typed_column("std_error", "std. error", "estimate", like), typed_column("p_value", "p", "p")
+  ))
+  writeLines(format_columns(typed_columns(table)))
+  say("Errors clustered by ", x$entity, "; a model without an estimate says nothing on it")
+}

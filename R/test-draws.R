@@ -1,0 +1,111 @@
+# p values from draws: normal disturbances through the same equation on the same rows.
+
+check_draws <- function(draws, seed) {
+  if (!is.null(draws)) check_number(draws, "draws", low = 19, high = 1e7, whole = TRUE)
+  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+}
+
+# A result with p from draws in place of its own. `again(outcome)` gives the statistic of one drawn outcome of `fit`, the
+# model of the null. `far` says how far out a statistic is.
+with_draws <- function(result, fit, again, draws, seed, far = identity) {
+  if (is.null(draws)) return(result)
+  check_draws(draws, seed)
+  draw <- outcome_draws(fit)
+  at <- along_with_progress(seq_len(draws), "Drawing disturbances")
+  values <- with_own_seed(seed, vapply(at, function(d) {
+    tryCatch(suppressWarnings(unname(again(draw()))), wavetax_error = function(cnd) NA_real_)
+  }, 0))
+  simulated_result(result, values, far)
+}
+
+# The same of statistics that were drawn already.
+simulated_result <- function(result, values, far = identity, own = far(unname(result$statistic))) {
+  told <- values[is.finite(values)]
+  if (length(told) < length(values) / 2) {
+    stop_test("draws", sprintf("The statistic could be computed in %s of %s only.", count_words(length(told)),
+                               count_of(length(values), "draw")))
+  }
+  p <- (1 + sum(far(told) >= own * (1 - 1e-9))) / (length(told) + 1)
+  asymptotic <- result$p.value
+  result$p.value <- p
+  result$simulated <- list(p = p, draws = length(told), error = sqrt(p * (1 - p) / length(told)), mean = mean(told),
+                           asymptotic = asymptotic)
+  result$reading <- reading_of(p, result$verdicts[1], result$verdicts[2], result$level)
+  result$notes <- c(result$notes, sprintf(
+    "p from %s of normal disturbances through the same regression, known to about %s either way%s.",
+    count_of(length(told), "draw"), fixed_decimals(1.96 * result$simulated$error, 3),
+    if (is.na(asymptotic)) "" else sprintf("; by its limiting distribution %s", p_words(asymptotic))
+  ))
+  result
+}
+
+# A function that draws an outcome of the model: its fitted part, effects that are random, and normal disturbances.
+outcome_draws <- function(fit) {
+  check_keeps_rows(fit, "rows to draw for")
+  design <- level_design(fit)
+  n <- length(design$y)
+  slopes <- kept_estimates(fit)[slope_names(fit)]
+  mean <- numeric(n)
+  for (name in names(slopes)) mean <- mean + design$x[[name]] * slopes[[name]]
+  random <- method_of(fit)$effects == "random"
+  sd <- sqrt(if (random) fit$variance$sigma2_e else if (is.null(fit$design$levels)) fit$scale else fit$scale / 2)
+  if (!is.null(design[["weights"]])) sd <- sd / sqrt(design[["weights"]])
+  sets <- if (random) fit$effects
+  function() {
+    y <- mean + stats::rnorm(n) * sd
+    for (s in seq_along(sets)) {
+      groups <- sets[[s]]$groups
+      y <- y + stats::rnorm(groups$count, sd = sqrt(fit$variance$sigma2[[s]]))[groups$codes]
+    }
+    y
+  }
+}
+
+# The equation in levels: of a first difference fit that from which its changes were taken.
+level_design <- function(fit) if (is.null(fit$design$levels)) fit$design else fit$design$levels
+
+drawn_outcome <- ".drawn"
+
+# The same fit of another outcome on the same rows, perhaps by another method.
+refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
+  design <- level_design(fit)
+  request <- fit$request
+  data <- design$data
+  whole <- rep(NA_real_, nrow(data))
+  if (is.null(design$rows)) whole <- y else whole[design$rows] <- y
+  data[[drawn_outcome]] <- whole
+  request$data <- data
+  request$formula <- fit$design$formula
+  rlang::f_lhs(request$formula) <- as.name(drawn_outcome)
+  request["errors"] <- list(fit$errors$spec)
+  request$keep <- "rows"
+  request$method <- method
+  request["effects"] <- list(effects)
+  run_fit(request)
+}
+
+# Residuals of drawn disturbances through the fit's regression, as it is swept or transformed: a function of how many
+# that gives n x so many, of the rows times the root of their weight.
+residual_draws <- function(fit, walk = error_walk(fit)) {
+  swept <- has_swept_effects(fit)
+  z <- core_coordinate_rows(walk, if (swept) 1L else 0L)$z
+  system <- if (swept) {
+    core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
+  }
+  function(count) {
+    noise <- matrix(stats::rnorm(fit$n * count), fit$n)
+    rest <- if (swept) core_swept_columns(lapply(seq_len(count), function(d) noise[, d]), system) else noise
+    rest - z %*% crossprod(z, rest)
+  }
+}
+
+# A statistic of residuals over draws, some at a time.
+drawn_statistics <- function(fit, statistic, draws, seed, walk = error_walk(fit)) {
+  draw <- residual_draws(fit, walk)
+  size <- max(1, min(draws, floor(2e6 / fit$n)))
+  first <- seq(1, draws, by = size)
+  with_own_seed(seed, unlist(lapply(along_with_progress(first, "Drawing disturbances"), function(b) {
+    rest <- draw(min(size, draws - first[b] + 1))
+    apply(rest, 2, statistic)
+  })))
+}
