@@ -56,3 +56,14 @@ terms_of_slopes <- function(fit) {
   of[known] <- labels[names(of)[known]]
   of
 }
+
+# What the worst of them says.
+collinearity_reading <- function(x) {
+  worst <- which.max(x$of_error)
+  if (length(worst) == 0 || x$of_error[worst] < 2) {
+    return("No regressor's error is more than twice what it were if the others did not move with it.")
+  }
+  sprintf(paste("The error of %s is %s times what it were if the others did not move with it. Nothing is biased by that;",
+                "more data, or fewer regressors that mean the same, are what helps."), x$term[worst],
+          fixed_decimals(x$of_error[worst], 1))
+}

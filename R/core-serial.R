@@ -107,7 +107,7 @@ core_durbin_watson <- function(e, pairs, even) {
   2 - 2 * sum(e[pairs$now] * e[pairs$before]) / sum(e^2)
 }
 
-# Born and Breitung (2016) at lag k, each entity's sum corrected for its mean having been taken out; `e` are demeaned.
+# Born and Breitung (2016) at lag k, each entity's sum corrected for its mean having been taken out of e.
 core_serial_lm <- function(e, entity, clock, lag) {
   size <- tabulate(entity)
   pairs <- core_lag_pairs(entity, clock, lag)

@@ -11,8 +11,8 @@ core_component <- function(e, codes, count, w = NULL) {
   }
   size <- cpp_group_sums(w, codes, count)
   A <- sum(cpp_group_sums(w * e, codes, count)^2) / sum(w * e^2)
-  list(HO = (n * A - sum(w)) / sqrt(2 * (sum(size^2) - sum(w^2) / n)), A = A - sum(w) / n, M = sum(size^2) -
-         (sum(w^2) / n - n), groups = sum(size > 0))
+  list(HO = (n * A - sum(w)) / sqrt(2 * (sum(size^2) - sum(w)^2 / n)), A = A - sum(w) / n,
+       M = sum(size^2) - sum(w)^2 / n + n, groups = sum(size > 0))
 }
 
 # One-way F of v on groups: list(statistic, df), over groups that have a row.

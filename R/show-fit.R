@@ -108,13 +108,6 @@ with_drift <- function(record) {
   table
 }
 
-term_words <- function(terms) {
-  words <- c("(Intercept)" = "constant", "(Drift)" = "drift")
-  known <- terms %in% names(words)
-  terms[known] <- words[terms[known]]
-  unname(terms)
-}
-
 # What stands below the coefficients, a line each.
 closing_words <- function(fit) {
   apart <- method_of(fit)$constant == "aside"

@@ -164,9 +164,7 @@ serial_methods <- list(
   lm = function(fit, ask) {
     check_within_fit(fit, "lm")
     sample <- residual_sample(fit)
-    # Means are taken out once more: with other effects beside, or weights, they are not exactly zero.
-    means <- cpp_group_sums(sample$e, sample$entity, max(sample$entity)) / tabulate(sample$entity)
-    done <- core_serial_lm(sample$e - means[sample$entity], sample$entity, sample$clock, ask$lag)
+    done <- core_serial_lm(sample$e, sample$entity, sample$clock, ask$lag)
     if (!is.finite(done$statistic)) stop_too_short(fit, ask$lag)
     t_result(done, sprintf("disturbances %s apart are unrelated", count_of(ask$lag, sample$moment)),
              sprintf("at %s, whatever the variances", count_of(ask$lag, "lag")), fit, sample)

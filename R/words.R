@@ -89,3 +89,11 @@ labelled <- function(terms, labels) {
   if (length(labels) == 0) return(terms)
   ifelse(terms %in% names(labels), as.character(labels)[match(terms, names(labels))], terms)
 }
+
+# Coefficients as they are printed.
+term_words <- function(terms) {
+  words <- c("(Intercept)" = "constant", "(Drift)" = "drift")
+  known <- terms %in% names(words)
+  terms[known] <- words[terms[known]]
+  unname(terms)
+}
