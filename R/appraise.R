@@ -46,7 +46,7 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   structure(list(
     fit = fit, focus = focus, path = appraisal_path(found, chosen, errors, index, level), tests = found$tests, fits = fits,
     recommendation = recommendation_words(chosen, errors, fit, focus, index),
-    caveats = caveat_words(fits, chosen, errors, focus, found, index), choices = focus_choices(fits, focus, index),
+    caveats = caveat_words(fits, chosen, errors, focus, found, index), choices = focus_choices(replace(fits, chosen$name, list(fit)), focus, index),
     level = level, entity = index$entity, period = index$period, formula = fits$pooled$design$formula, skipped = found$skipped
   ), class = "appraisal")
 }
@@ -259,7 +259,8 @@ focus_choices <- function(fits, focus, index) {
       return(data.frame(model = candidate_words(name, index), estimate = NA_real_, std_error = NA_real_, p_value = NA_real_))
     }
     spec <- se_clustered(stats::reformulate(sprintf("`%s`", index$entity)))
-    under <- tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
+    done <- identical(names(fit$errors$clusters), index$entity) && identical(fit$errors$type, "CR1")
+    under <- if (done) fit else tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- coefficient_table(under, at)
     data.frame(model = candidate_words(name, index), estimate = row$estimate, std_error = row$std_error, p_value = row$p_value)
   })

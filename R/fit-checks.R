@@ -63,7 +63,7 @@ check_same_data <- function(a, b) {
     stop_different_rows(a, b, sprintf("The fits have different outcomes: `%s` and `%s`.", a$design$outcome,
                                       b$design$outcome))
   }
-  same <- isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0)) &&
+  same <- (identical(a$design$y, b$design$y) || isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0))) &&
     identical(a$design[["weights"]], b$design[["weights"]])
   if (!same) stop_different_rows(a, b, "The fits use different rows or weights.")
 }

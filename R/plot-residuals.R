@@ -24,8 +24,8 @@ plot_residuals <- function(fit, show = "page", labels = 3) {
   check_choice(show, c("page", names(residual_panels)), "show")
   check_number(labels, "labels", low = 0, high = 50, whole = TRUE)
   sample <- residual_sample(fit)
-  sample$fitted <- (fit$design$y - transformed_residuals(fit))[sample$keep]
-  sample$labels <- label_text(fit$design$index$entities)[sort(unique(used_index(fit$design)$entity[sample$keep]))]
+  sample$fitted <- kept_rows(fit$design$y - transformed_residuals(fit), sample$keep)
+  sample$labels <- label_text(fit$design$index$entities)[sort(unique(kept_rows(used_index(fit$design)$entity, sample$keep)))]
   wanted <- if (show == "page") names(residual_panels) else show
   parts <- lapply(wanted, function(name) residual_panels[[name]](sample, fit, labels))
   data <- do.call(rbind, parts)

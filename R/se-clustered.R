@@ -167,7 +167,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
   suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (G < few_clusters || plain$longest > 0.2)
   if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
-  if (!is.null(basis) || G < few_clusters || 1 / plain$longest < most_worth_counting) {
+  if (G < few_clusters || 1 / plain$longest < most_worth_counting) {
     parts <- plain$parts
     if (is.null(parts)) {
       parts <- core_cluster_walk(walk, list(clusters), slope_contrasts(fit), all = TRUE)$clusters[[1]]$parts

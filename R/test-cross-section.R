@@ -82,7 +82,7 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
   )
   if (is.null(draws)) return(test)
   values <- drawn_statistics(fit, function(e) {
-    cross_section_statistic(cross_section_sums(e[rows$keep], rows, chosen), method)$value
+    cross_section_statistic(cross_section_sums(kept_rows(e, rows$keep), rows, chosen), method)$value
   }, draws, seed, rows$walk)
   simulated_result(test, values, far = if (method == "cd") abs else identity)
 }

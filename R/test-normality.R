@@ -51,7 +51,7 @@ test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, se
   if (is.null(draws) && n < 100) draws <- 999
   if (is.null(draws)) return(test)
   drawn <- if (of == "residuals") {
-    drawn_statistics(fit, function(e) core_jarque_bera(e[values$keep] / values$root)[["statistic"]], draws, seed,
+    drawn_statistics(fit, function(e) core_jarque_bera(kept_rows(e, values$keep) / values$root)[["statistic"]], draws, seed,
                      values$walk)
   } else {
     with_own_seed(seed, vapply(seq_len(draws), function(d) core_jarque_bera(stats::rnorm(n))[["statistic"]], 0))
@@ -65,7 +65,7 @@ normal_residuals <- function(fit) {
   root <- 1
   cautions <- NULL
   if (has_swept_effects(fit)) {
-    h <- tryCatch(row_leverages(fit, sample$walk)[sample$keep], wavetax_error_errors = function(cnd) NULL)
+    h <- tryCatch(kept_rows(row_leverages(fit, sample$walk), sample$keep), wavetax_error_errors = function(cnd) NULL)
     if (is.null(h)) {
       cautions <- "The effects are too many for exact leverages: residuals are taken as they are, not over sqrt(1 - h)."
     } else {

@@ -43,10 +43,10 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
   sample <- residual_sample(base)
   columns <- unlist(base$design$index[c("entity", "period")])[if (effects == "both") 1:2 else
     match(effects, c("entity", "period"))]
-  groups <- lapply(columns, function(name) rank_codes(column_groups(base$design, name)$codes[sample$keep]))
+  groups <- lapply(columns, function(name) rank_codes(kept_rows(column_groups(base$design, name)$codes, sample$keep)))
   for (g in seq_along(groups)) check_component_groups(groups[[g]], columns[g])
   weights <- base$design[["weights"]]
-  w <- if (!is.null(weights)) weights[sample$keep]
+  w <- if (!is.null(weights)) kept_rows(weights, sample$keep)
   root <- if (is.null(w)) 1 else sqrt(w)
   statistic <- function(e) component_statistic(e / root, groups, w, effects, alternative)
   own <- statistic(sample$e)
@@ -69,7 +69,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
   if (is.null(draws) && few) draws <- 999
   if (is.null(draws)) return(test)
   keep <- sample$keep
-  values <- drawn_statistics(base, function(e) statistic(e[keep])$far, draws, seed, sample$walk)
+  values <- drawn_statistics(base, function(e) statistic(kept_rows(e, keep))$far, draws, seed, sample$walk)
   simulated_result(test, values, own = own$far)
 }
 

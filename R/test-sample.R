@@ -9,9 +9,11 @@ residual_sample <- function(fit, panel = TRUE) {
   check_some_residual(fit, e)
   live <- live_of_all(fit, walk, live_rows(fit), sum(abs(e) <= idle_residual(fit)))
   keep <- if (is.null(live$fitted)) TRUE else -live$fitted
-  out <- list(e = e[keep], keep = keep, left_out = length(live$fitted), walk = walk, n = live$n)
+  out <- list(e = kept_rows(e, keep), keep = keep, left_out = length(live$fitted), walk = walk, n = live$n)
   if (panel) c(out, panel_sample(fit, keep)) else out
 }
+
+kept_rows <- function(v, keep) if (isTRUE(keep)) v else v[keep]
 
 # Residuals of the regression's rows: as swept, or of a root of the inverse covariance.
 weighted_residuals <- function(fit, walk) {
@@ -25,7 +27,7 @@ panel_sample <- function(fit, keep = TRUE) {
   index <- fit$design$index
   check_test_panel(fit)
   used <- used_index(fit$design)
-  list(entity = rank_codes(used$entity[keep])$codes, clock = used$clock[keep], noun = index$entity,
+  list(entity = rank_codes(kept_rows(used$entity, keep))$codes, clock = kept_rows(used$clock, keep), noun = index$entity,
        moment = index$period, nouns = plural_of(index$entity))
 }
 
@@ -38,7 +40,7 @@ check_test_panel <- function(fit) {
 
 # A perfect fit leaves nothing to test.
 check_some_residual <- function(fit, e) {
-  if (sum(e^2) > 1e-20 * max(fit$sst, sum(fit$design$y^2))) return(invisible())
+  if (fit$ssr > 1e-20 * max(fit$sst, sum(fit$design$y^2))) return(invisible())
   stop_test("perfect_fit", "The model fits every row: there are no disturbances to test.",
             todo = "Is the outcome, or a part of it, among the regressors?")
 }

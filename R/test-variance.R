@@ -147,7 +147,7 @@ square_test <- function(fit, products) {
   check_keeps_rows(fit, "residuals to test")
   sample <- residual_sample(fit, panel = FALSE)
   squares <- sample$e^2
-  if (has_swept_effects(fit)) squares <- squares / (1 - row_leverages(fit, sample$walk)[sample$keep])
+  if (has_swept_effects(fit)) squares <- squares / (1 - kept_rows(row_leverages(fit, sample$walk), sample$keep))
   columns <- square_columns(fit, sample$keep, products)
   title <- if (products) "Unequal variances with the regressors, White's test" else
     "Unequal variances with the regressors, Koenker's test"
@@ -169,7 +169,7 @@ square_found <- function(title, squares, columns, n, notes) {
 
 # The regressors as given, or with squares and products of them centred and scaled.
 square_columns <- function(fit, keep, products) {
-  x <- lapply(fit$design$x, `[`, keep)
+  x <- lapply(fit$design$x, kept_rows, keep)
   scaled <- lapply(x, function(v) {
     v <- v - mean(v)
     size <- sqrt(mean(v^2))
@@ -205,7 +205,7 @@ clustered_squares <- function(title, fit, squares, columns, sample, groups) {
   rows <- core_rows(squares, columns)
   solution <- core_solve_pooled(core_pooled_state(rows))
   q <- sum(solution$status == 0L)
-  live <- rank_codes(groups$codes[sample$keep])
+  live <- rank_codes(kept_rows(groups$codes, sample$keep))
   if (q >= live$count) {
     stop_test("too_many_columns", sprintf("%s cannot tell %s.", count_of(live$count, sample_noun(fit)),
                                           count_of(q, "column")), todo = "Use `method = \"koenker\"`, or fewer regressors.")

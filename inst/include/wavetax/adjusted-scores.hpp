@@ -11,6 +11,7 @@
 
 #include <Eigen/Eigenvalues>
 #include <algorithm>
+#include <array>
 #include <cmath>
 #include <cstddef>
 #include <limits>
@@ -30,7 +31,7 @@ enum class Adjustment { none = 0, root = 1, inverse = 2 };
 // Of contrasts b_1, ..., b_p (columns of `pick`, r x p):
 struct AdjustedScores {
   Eigen::MatrixXd products;  // p x p: sum of s s', s = pick'Z_g'A_g e_g
-  Eigen::MatrixXd own;       // p x p: sum over clusters of B_gg
+  Eigen::MatrixXd own;       // p x p: sum over clusters of B_gg; where moments are asked for
   Eigen::MatrixXd lost;      // p x p: what the pseudo-inverses leave out of pick'pick
   Numbers moments;           // p^4: sum over g, h of B_gh^ab B_gh^cd; empty where not asked for
   std::vector<int> lost_in;  // clusters with s = 1 in some direction, from 1
@@ -69,6 +70,24 @@ inline double share_factor(double left, Adjustment adjustment) {
   return adjustment == Adjustment::root ? 1.0 / std::sqrt(left) : 1.0 / left;
 }
 
+// N_g and Z_g'e_g of few rows and columns, by plain loops.
+inline void small_sums(const Eigen::MatrixXd& rows, const Eigen::VectorXd& e, Eigen::MatrixXd& gram,
+                       Eigen::VectorXd& score) {
+  const Eigen::Index r = rows.cols(), size = rows.rows();
+  for (Eigen::Index a = 0; a < r; ++a) {
+    const double* const x = rows.data() + a * size;
+    double total = 0.0;
+    for (Eigen::Index i = 0; i < size; ++i) total += x[i] * e[i];
+    score[a] = total;
+    for (Eigen::Index b = 0; b <= a; ++b) {
+      const double* const y = rows.data() + b * size;
+      double product = 0.0;
+      for (Eigen::Index i = 0; i < size; ++i) product += x[i] * y[i];
+      gram.data()[a * r + b] = gram.data()[b * r + a] = product;
+    }
+  }
+}
+
 // Below this the trace of N_g leaves at most 15 terms of the series.
 constexpr double small_trace = 0.1;
 
@@ -84,6 +103,28 @@ inline void series(const Eigen::MatrixXd& gram, const Eigen::MatrixXd& pick, dou
     coefficient *= adjustment == Adjustment::root ? (term - 0.5) / term : 1.0;
     size *= trace;
     d += coefficient * power;
+  }
+}
+
+// The same of one column.
+inline void series(const Eigen::MatrixXd& gram, double trace, Adjustment adjustment, const Eigen::VectorXd& b,
+                   Eigen::VectorXd& d) {
+  d = b;
+  if (adjustment == Adjustment::none) return;
+  const std::size_t r = static_cast<std::size_t>(b.size());
+  std::array<double, 16> power, next;
+  std::copy_n(b.data(), r, power.begin());
+  double coefficient = 1.0, size = 1.0;
+  for (int term = 1; size > 1e-17; ++term) {
+    for (std::size_t a = 0; a < r; ++a) {
+      const double* const column = gram.data() + a * r;
+      next[a] = 0.0;
+      for (std::size_t c = 0; c < r; ++c) next[a] += column[c] * power[c];
+    }
+    power = next;
+    coefficient *= adjustment == Adjustment::root ? (term - 0.5) / term : 1.0;
+    size *= trace;
+    for (std::size_t a = 0; a < r; ++a) d.data()[a] += coefficient * power[a];
   }
 }
 
@@ -107,7 +148,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       part.within.assign(forms, 0.0);
     }
     Eigen::MatrixXd rows, gram, m, d, power, next, b(p, p);
-    Eigen::VectorXd left_e, score, adjusted_score;
+    Eigen::VectorXd left_e, score, adjusted_score, moved;
     Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> solver;
     for (std::size_t g = count * piece / pieces; g < count * (piece + 1) / pieces; ++g) {
       const Eigen::Index size = static_cast<Eigen::Index>(start[g + 1] - start[g]);
@@ -120,8 +161,15 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       }
       const double trace = rows.squaredNorm();
       if (r <= most_by_series && trace <= adjusted::small_trace) {
-        gram.noalias() = rows.transpose().lazyProduct(rows);
-        score.noalias() = rows.transpose().lazyProduct(left_e);
+        gram.resize(r, r);
+        score.resize(r);
+        adjusted::small_sums(rows, left_e, gram, score);
+        if (!with_moments) {
+          adjusted::series(gram, trace, adjustment, score, moved);
+          adjusted_score.noalias() = pick.transpose().lazyProduct(moved);
+          part.products.noalias() += adjusted_score.lazyProduct(adjusted_score.transpose());
+          continue;
+        }
         adjusted::series(gram, pick, trace, adjustment, power, next, d);
         adjusted_score.noalias() = d.transpose().lazyProduct(score);
         part.products.noalias() += adjusted_score.lazyProduct(adjusted_score.transpose());
