@@ -44,6 +44,7 @@ cli_diagnose <- function(args) {
   effects <- if (is.null(options$effects)) "entity" else effects_from_text(options$effects, panel)
   fit <- cli_one_fit(models, shared, effects, options)
   found <- diagnose(fit, level = level)
+  attr(found, "advice") <- cli_advice(attr(found, "advice"))
   cli_guidance_figures(options$out, list(
     residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))
   ))
@@ -75,6 +76,26 @@ cli_appraise <- function(args) {
   cli_guidance_figures(options$out, list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit)))
   switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),
          markdown = writeLines(appraisal_markdown(chosen)))
+}
+
+# Advice in the words of the command line.
+cli_advice <- function(text) {
+  if (length(text) == 0) return(text)
+  columns <- "~ ([^`)]+)\\)+`"
+  by <- function(text, pattern) {
+    found <- regmatches(text, regexec(pattern, text))
+    vapply(seq_along(text), function(i) {
+      if (length(found[[i]]) < 2) return(text[i])
+      sub(pattern, paste0("`--by ", gsub(" ", "", found[[i]][2]), "`"), text[i])
+    }, "")
+  }
+  text <- by(by(text, paste0("`with_errors\\(fit, se_clustered\\(", columns)), paste0("`se_clustered\\(", columns))
+  text <- gsub("`effects = \"both\"`", "`--effects both`", text, fixed = TRUE)
+  text <- gsub("`se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()`",
+               "`--errors few-clusters` or `--errors wild`", text, fixed = TRUE)
+  text <- gsub("`with_errors(fit, se_robust(\"HC3\"))`", "`--errors robust-hc3`", text, fixed = TRUE)
+  text <- gsub("`fit_(fixed|random|correlated|pooled)\\([^`]*\\)`", "`--model \\1`", text)
+  gsub(": see `influence_by(fit)`", "; `--out DIR` draws all", text, fixed = TRUE)
 }
 
 check_guidance_format <- function(format) {

@@ -147,6 +147,10 @@ core_maximum_likelihood <- function(state, parts) {
   }
   grid <- c(0, 10^seq(-6, -1, by = 0.5), seq(0.15, 0.9, by = 0.05), 1 - 10^seq(-1.5, -10, by = -0.5))
   tried <- lapply(grid, at)
+  # What fits every row has no likelihood.
+  if (!all(vapply(tried, `[[`, 0, "ssr") > 0)) {
+    return(list(sigma2_e = 0, sigma2_u = 0, df_within = n - parts$N, df_between = parts$N - 1))
+  }
   best <- which.max(vapply(tried, `[[`, 0, "value"))
   slopes <- vapply(tried, `[[`, 0, "slope")
   low <- if (slopes[best] > 0 || best == 1L) best else best - 1L

@@ -180,7 +180,7 @@ regressor_words <- function(fit, term, one = row_noun(fit)) {
 row_noun <- function(fit) {
   if (fit$method == "between") return(paste("a", fit$design$between))
   period <- fit$design$index$period
-  if (is.null(period)) "a row" else paste("a", period)
+  if (is.null(period) || !is_word(period)) "a row" else paste("a", period)
 }
 
 # Whether a regressor of a fit that compares entities is the same in all rows of each.
@@ -199,7 +199,7 @@ is_fixed_within <- function(fit, term) {
 square_sentence <- function(fit, term, parts, first) {
   b <- kept_estimates(fit)
   x <- fit$design$x[[parts$of]]
-  if (!parts$of %in% names(b) || length(x) == 0) {
+  if (!parts$of %in% names(b) || length(x) == 0 || b[[term]] == 0) {
     return(sprintf("%sthe slope of %s grows by %s with one more of it.", first, parts$of, short_number(2 * b[[term]])))
   }
   turn <- -b[[parts$of]] / (2 * b[[term]])

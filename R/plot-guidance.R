@@ -35,7 +35,7 @@ plot.influence <- function(x, term = NULL, labels = 3, ...) {
   part$label <- replace(rep("", nrow(part)), named, label_text(part$group[named]))
   # Neighbours have their names on either side.
   part$side <- replace(numeric(nrow(part)), sort(named), rep_len(c(-0.15, 1.15), length(named)))
-  near <- row$low - (row$high - row$low) / 2 < 0 && row$high + (row$high - row$low) / 2 > 0
+  near <- isTRUE(row$low - (row$high - row$low) / 2 < 0 && row$high + (row$high - row$low) / 2 > 0)
   ggplot2::ggplot(part, ggplot2::aes(x = .data$without, y = .data$place)) +
     ggplot2::annotate("rect", xmin = row$low, xmax = row$high, ymin = -Inf, ymax = Inf, fill = estimate_ink, alpha = 0.08) +
     ggplot2::geom_vline(xintercept = row$estimate, colour = estimate_ink) +

@@ -86,7 +86,7 @@ print.appraisal <- function(x, ...) {
       sprintf(" (%s)", p_words(step$p_value))
     })
     if (nzchar(step$test) && step$test != "not tested") line_beneath(step$test)
-    line_beneath(paste0("So: ", step$follows))
+    line_beneath(paste0(if (step$answer == "not known") "Because: " else "So: ", step$follows))
   }
   writeLines("")
   say_heading("Recommendation")

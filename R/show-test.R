@@ -3,6 +3,8 @@
 #' @export
 print.panel_test <- function(x, ...) {
   say_heading(x$method)
+  # What is offered for comparison only is cautioned against before anything else.
+  if (isTRUE(x$for_comparison)) for (caution in x$cautions) say("Caution: ", caution)
   if (!is.null(x$question)) say("Question: ", x$question)
   say("Equation: ", x$data.name)
   say("Null: ", x$null)
@@ -12,7 +14,7 @@ print.panel_test <- function(x, ...) {
   for (line in estimate_words(x$estimate)) say(line)
   say(result_words(x))
   say(x$reading)
-  for (caution in x$cautions) say("Caution: ", caution)
+  if (!isTRUE(x$for_comparison)) for (caution in x$cautions) say("Caution: ", caution)
   for (note in x$notes) say("Note: ", note)
   invisible(x)
 }

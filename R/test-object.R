@@ -5,6 +5,7 @@
 #   distribution        what the statistic is referred to: list(name, df)
 #   table               NULL, or a typed_table() with more
 #   cautions            where its answer may be off
+#   for_comparison      whether the cautions come first, as a better test is there
 #   notes               what else there is to know
 #   simulated           NULL, or list(p, draws, error, asymptotic): see with_draws()
 # `title` is the first printed line.

@@ -57,7 +57,7 @@ test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, se
       "the variance moves with the regressors",
     verdicts = c(paste("variances differ, so", advice), "no sign that variances differ."),
     data_name = test_equation(fit), distribution = found$distribution, level = level, cautions = found$cautions,
-    notes = found$notes
+    notes = found$notes, extra = list(for_comparison = method == "wald")
   )
   with_draws(test, fit, function(y) variance_tests[[method]](refit(fit, y))$statistic, draws, seed)
 }
