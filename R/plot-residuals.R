@@ -120,9 +120,11 @@ residual_panels <- list(
       c(lag, sum(sample$e[pairs$now] * sample$e[pairs$before]) / length(pairs$now) / total, 1.96 / sqrt(length(pairs$now)))
     })
     rows <- do.call(rbind, rows)
-    panel <- sprintf("Correlation by %s apart", plural_of(sample$moment))
-    if (is.null(rows)) return(panel_rows(panel, "zero", 1, 0))
-    rbind(panel_rows(panel, "zero", rows[1, 1], 0),
+    # Means that were taken out leave unrelated disturbances slightly against each other.
+    unrelated <- if (has_entity_effects(fit)) -1 / (mean(tabulate(sample$entity)) - 1) else 0
+    panel <- sprintf("Correlation by %s apart; the line: if unrelated", plural_of(sample$moment))
+    if (is.null(rows)) return(panel_rows(panel, "zero", 1, unrelated))
+    rbind(panel_rows(panel, "zero", rows[1, 1], unrelated),
           panel_rows(panel, "range", rows[, 1], rows[, 2], rows[, 2] - rows[, 3], rows[, 2] + rows[, 3]))
   },
   normal = function(sample, fit, labels) {

@@ -59,6 +59,8 @@ wavetax fit data/harbours.csv --entity harbour --period season --model fixed,ran
 terminal compare.png 1 36 "wavetax compare one-way.json two-way.json"
 terminal errors.png 1 36 "wavetax fit data/harbours.csv --entity harbour --period season --model fixed \\
     --formula 'log(nights) ~ levy + storms' --errors all | tail -n +13"
+terminal diagnosis.png 1 36 "wavetax diagnose data/harbours.csv --entity harbour --period season \\
+    --formula 'log(nights) ~ levy + storms + fuel'"
 terminal problems.png 1 36 "wavetax check data/harbours-raw.csv --entity harbour --period season"
 terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --period year --model fixed \\
     --formula 'log(passengers) ~ fare'; \\
@@ -83,6 +85,11 @@ Rscript -e '
   kinds <- with_errors(fits[[2]], se_classical(), se_robust("HC3"), se_clustered(), se_clustered(~ harbour + season),
                        se_clustered(~coast, "CR2", "satterthwaite"), se_bootstrap(~coast))
   save(plot_estimates(kinds, term = "levy"), "figure-errors.png")
+  large <- function(figure, name) {
+    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 12.8, height = 8, dpi = 100)
+  }
+  large(plot(appraise(eq, panel, focus = "levy")), "figure-path.png")
+  large(plot_residuals(fits[[2]]), "figure-residuals.png")
   save(plot_presence(panel), "figure-presence.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
 ' "$pictures"
