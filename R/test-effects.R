@@ -32,6 +32,7 @@
 #' test_effects(fit_fixed(log(nights) ~ levy + storms, panel, "both"), fixed)
 #' @export
 test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, draws = NULL, seed = 1) {
+  if (missing(full)) stop_argument("full", "missing", "Give a fixed effects fit: `test_effects(fit)`.")
   check_is_fit(full, "full")
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")
   check_flag(robust, "robust")

@@ -74,7 +74,7 @@ test_that("every estimator's results, residuals and scores are the same bits wit
         list(fit$solution$coefficients, fit$solution$ssr, fit$transform$layers, e,
              core_cluster_scores(walk, sets[[1]], threads = threads),
              core_cluster_walk(walk, sets, diag(nrow(walk$upper)), TRUE, threads = threads),
-             core_robust_products(walk, NULL, 2, threads = threads), core_coordinate_rows(walk, threads))
+             core_robust_products(walk, NULL, 2, threads = threads), core_coordinate_rows(walk, threads = threads))
       })
       expect_identical(results[[1]], results[[2]], info = method)
     }

@@ -36,7 +36,7 @@ test_that("no adjacent periods, weights and plain tables are refused", {
 test_that("the serial correlation test of a difference fit is on its own residuals", {
   panel <- gappy_panel(periods = 10, keep = 0.9)
   expect_equal(test_serial(fit_difference(y ~ x1 + x2 - 1, panel))$statistic,
-               test_serial(fit_pooled(y ~ x1 + x2, panel))$statistic)
+               test_serial(fit_pooled(y ~ x1 + x2, panel), "differences")$statistic)
   drift <- fit_difference(y ~ x1 + x2, panel)
   key <- paste(panel$id, panel$year)[drift$design$rows]
   before <- match(paste(panel$id, panel$year - 1)[drift$design$rows], key)
