@@ -34,8 +34,11 @@ rank_codes <- function(codes) {
   list(codes = place[codes], count = length(seen))
 }
 
-# t of a mean of independent terms z against 0.
-core_mean_t <- function(z) mean(z) / (stats::sd(z) / sqrt(length(z)))
+# t of a mean of independent terms z against 0; NA where they do not vary.
+core_mean_t <- function(z) {
+  spread <- stats::sd(z)
+  if (is.finite(spread) && spread > 1e-12 * max(abs(z))) mean(z) / (spread / sqrt(length(z))) else NA_real_
+}
 
 # Residuals r of the equation in changes between adjacent periods (Wooldridge, 10.6.3), swept by `sweep`, groups of the
 # later row of each change, or NULL: list(r, pairs, live, which of them are not fitted whatever their outcome).
@@ -64,6 +67,7 @@ core_change_residuals <- function(rows, entity, clock, drift = FALSE, sweep = NU
 
 # Of r in changes, those of neighbouring changes: list(now, before, entity).
 core_change_pairs <- function(changes, entity, clock) {
+  if (length(changes$r) == 0) return(list(now = numeric(), before = numeric(), entity = integer()))
   now <- changes$pairs$now
   lagged <- core_lag_pairs(entity[now], clock[now])
   both <- changes$live[lagged$now] & changes$live[lagged$before]
@@ -174,10 +178,15 @@ core_serial_conditional <- function(residual, entity, clock, sigma2_e, sigma2_u,
                            sum(T_i - twice * T_i)) / sigma2_e^2
   information <- information / 2
   own <- seq_len(lags)
+  if (rcond(information[at, at]) < 1e-14) return(list(statistic = NA_real_))
   carried <- information[own, at, drop = FALSE] %*% solve(information[at, at])
   left <- score - drop(carried %*% of_others)
   spread <- information[own, own, drop = FALSE] - carried %*% information[at, own, drop = FALSE]
-  list(statistic = sum(left * solve(spread, left)), pairs = vapply(pairs, function(one) length(one$now), 0L))
+  # Where rows tell nothing of it that the component does not: two periods each.
+  size <- sqrt(diag(information)[own])
+  told <- all(size > 0) && all(diag(spread) > 1e-8 * size^2) && rcond(spread / outer(size, size)) > 1e-10
+  list(statistic = if (told) sum(left * solve(spread, left)) else NA_real_,
+       pairs = vapply(pairs, function(one) length(one$now), 0L))
 }
 
 # Of pooled residuals: serial correlation and an entity component together, and each allowing for the other.

@@ -221,6 +221,7 @@ serial_methods <- list(
     check_lag_seen(sample, ask$lag, fit)
     done <- core_serial_conditional(fit$design$y - linear_part(fit), sample$entity, sample$clock, fit$variance$sigma2_e,
                                     fit$variance$sigma2[[1]], ask$lag)
+    if (!is.finite(done$statistic)) stop_too_short(fit, ask$lag)
     list(
       statistic = done$statistic, name = "chi-squared", parameter = c(df = ask$lag),
       p = stats::pchisq(done$statistic, ask$lag, lower.tail = FALSE),

@@ -145,6 +145,10 @@ test_that("each fit has its test, and the wrong ones are told which fit they nee
   expect_error(test_serial(fits$pooled, lag = 40), class = "wavetax_error_too_few_periods")
   expect_error(test_serial(fits$fixed, lag = 2), "neighbouring", class = "wavetax_error_method")
   expect_error(test_serial(fit_between(harbour_equation, panel)), class = "wavetax_error_method")
+  two <- panel_frame(data.frame(id = rep(1:20, 2), t = rep(1:2, each = 20), x = rnorm(40), y = rnorm(40)), id, t)
+  # Two periods do not tell autocorrelation from a component.
+  expect_error(test_serial(suppressWarnings(fit_random(y ~ x, two))), class = "wavetax_error_too_few_periods")
+  expect_error(test_serial(fit_fixed(y ~ x, two)), class = "wavetax_error_too_few_periods")
   short <- panel_frame(data.frame(id = 1:20, t = 1, x = rnorm(20), y = rnorm(20)), id, t)
   expect_error(test_serial(fit_pooled(y ~ x, short)), class = "wavetax_error_too_few_periods")
   expect_error(test_serial(fit_pooled(y ~ x, as.data.frame(short))), class = "wavetax_error_not_a_panel")
