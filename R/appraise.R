@@ -3,26 +3,29 @@
 #' Question answered: *I have this equation and this panel; which estimate may I believe, and how sure am I?*
 #'
 #' The candidates are estimated and the questions asked in order: do entities differ at all, do periods; are the
-#' differences related to the regressors; are disturbances correlated over time, unequal across entities, correlated across
-#' entities; so which model, and which errors. Each answer comes from one of the package's tests. Where a robust form and a
-#' classical one disagree that is said, and the robust one is relied upon.
+#' differences related to the regressors; are disturbances correlated over time, unequal across entities, correlated
+#' across entities; so which model, and which errors. Each answer comes from one of the package's tests. Where a robust
+#' form and a classical one disagree that is said, and the robust one is relied upon.
 #'
-#' `focus` is the regressor of interest. One that does not vary within entities gets another answer than one that does: fixed
-#' effects say nothing on it, and random effects are recommended for it only where nothing speaks against them. Choosing a
-#' model by tests makes later p values too small, which is said too.
+#' `focus` is the regressor of interest. One that does not vary within entities gets another answer than one that does:
+#' fixed effects say nothing on it, and random effects are recommended for it only where nothing speaks against them.
+#' Choosing a model by tests makes later p values too small, which is said too.
 #'
 #' @param formula,data As for the `fit_` functions; `data` is a [panel_frame()].
-#' @param focus The regressor of interest, by the name of its coefficient or column; `NULL`: the first one.
+#' @param focus The regressor of interest, by its coefficient or column: bare, quoted, or as a one-sided formula;
+#' `NULL`: the
+#'   first one.
 #' @param weights,rows As for [fit_fixed()].
 #' @param level The level that tests are read at.
 #' @param seed Where draws of simulated p values start.
-#' @return An object of class `appraisal`: a list with `fit`, the recommended fit under the recommended errors; `path`, a data
-#'   frame with a row a question (`question`, `test`, `p_value`, `answer`, `follows`); `recommendation` and `caveats` in words;
-#'   `choices`, a data frame of the coefficient of interest under each candidate; `fits` and `tests`, lists of all that was
-#'   estimated and tested. It prints as a path, and `plot()` draws that.
+#' @return An object of class `appraisal`: a list with `fit`, the recommended fit under the recommended errors; `path`,
+#' a data
+#'   frame with a row a question (`question`, `test`, `p_value`, `answer`, `follows`); `recommendation` and `caveats` in
+#'   words; `choices`, a data frame of the coefficient of interest under each candidate; `fits` and `tests`, lists of
+#'   all that was estimated and tested. It prints as a path, and `plot()` draws that.
 #' @section Errors:
-#' `wavetax_error_not_a_panel`; `wavetax_error_unknown_term` when `focus` is no regressor; those of [fit_pooled()] when the
-#' equation cannot be estimated at all.
+#' `wavetax_error_not_a_panel`; `wavetax_error_unknown_term` when `focus` is no regressor; those of [fit_pooled()] when
+#' the equation cannot be estimated at all.
 #' @seealso [diagnose()] for one fit.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -33,9 +36,10 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
   if (missing(formula) || missing(data)) check_both_given(missing(formula), missing(data))
   check_is_panel(data)
-  base <- fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), se_classical(), "rows")
+  base <- fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), se_classical(),
+                      "rows")
   fits <- candidate_fits(base)
-  focus <- focus_term(focus, fits$pooled)
+  focus <- focus_term(focus_argument(rlang::enquo(focus), data), fits$pooled)
   index <- fits$pooled$design$index
   found <- appraisal_tests(fits, level, seed)
   fits <- found$fits
@@ -44,10 +48,11 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   errors <- chosen_errors(fits[[chosen$name]], found, index)
   fit <- under_errors(fits[[chosen$name]], errors$spec)
   structure(list(
-    fit = fit, focus = focus, path = appraisal_path(found, chosen, errors, index, level), tests = found$tests, fits = fits,
-    recommendation = recommendation_words(chosen, errors, fit, focus, index),
-    caveats = caveat_words(fits, chosen, errors, focus, found, index), choices = focus_choices(replace(fits, chosen$name, list(fit)), focus, index),
-    level = level, entity = index$entity, period = index$period, formula = fits$pooled$design$formula, skipped = found$skipped
+    fit = fit, focus = focus, path = appraisal_path(found, chosen, errors, index, level), tests = found$tests,
+    fits = fits, recommendation = recommendation_words(chosen, errors, fit, focus, index),
+    caveats = caveat_words(fits, chosen, errors, focus, found, index),
+    choices = focus_choices(replace(fits, chosen$name, list(fit)), focus, index), level = level,
+    entity = index$entity, period = index$period, formula = fits$pooled$design$formula, skipped = found$skipped
   ), class = "appraisal")
 }
 
@@ -64,12 +69,19 @@ candidate_fits <- function(base) {
   variance <- if (is.null(base$weights)) "swamy-arora" else "maximum-likelihood"
   fits <- list(
     pooled = pooled, fixed = of("fixed", "entity"), "two-way" = of("fixed", "both"),
-    random = of("random", "entity", list(variance = variance)), correlated = of("correlated", "entity", list(variance = variance))
+    random = of("random", "entity", list(variance = variance)), correlated = of("correlated", "entity",
+                                                                                list(variance = variance))
   )
   failed <- vapply(fits, inherits, TRUE, "condition")
   structure(fits[!failed], skipped = vapply(fits[failed], function(cnd) {
     strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]
   }, ""))
+}
+
+# Bare, quoted or as a formula: a column, or a term such as log(fuel).
+focus_argument <- function(quo, data) {
+  value <- argument_value(quo, names(data))
+  if (rlang::is_formula(value, lhs = FALSE)) deparse_words(rlang::f_rhs(value)) else value
 }
 
 focus_term <- function(focus, fit) {
@@ -137,11 +149,15 @@ chosen_model <- function(fits, found, focus, varies, index) {
     if (related || untested) {
       name <- if (is.null(fits$correlated) || !focus %in% kept_terms(fits$correlated)) "pooled" else "correlated"
       return(list(name = name, credible = FALSE, why = sprintf(
-        paste("%s does not vary within %s, so fixed effects say nothing on it; and as the %s effects are related to the",
-              "regressors, nothing that compares %s tells its effect apart from theirs"), focus, nouns, noun, nouns)))
+        paste("%s does not vary within %s, so fixed effects say nothing on it; and as the %s effects are related to",
+              "the regressors, nothing that compares %s tells its effect apart from theirs"),
+        focus, nouns, noun, nouns
+      )))
     }
     return(list(name = "random", credible = TRUE, why = sprintf(
-      "%s does not vary within %s, which rules fixed effects out, and nothing speaks against random ones", focus, nouns)))
+      "%s does not vary within %s, which rules fixed effects out, and nothing speaks against random ones", focus,
+      nouns
+    )))
   }
   if (!entities && !related) {
     return(list(name = if (periods && is.null(fits$random)) fixed else "pooled", credible = TRUE, why = sprintf(
@@ -165,12 +181,12 @@ chosen_errors <- function(fit, found, index) {
   entity <- index$entity
   period <- index$period
   N <- length(unique(used_index(fit$design)$entity))
-  T <- length(used_periods(fit$design))
+  periods <- length(used_periods(fit$design))
   serial <- found$rejected("serial") || found$rejected("variance")
   across <- found$rejected("cross_section")
   by <- function(...) stats::as.formula(paste("~", paste0("`", c(...), "`", collapse = " + ")), env = baseenv())
   if (N < 2) return(list(spec = se_classical(), words = "classical", why = sprintf("there is one %s only", entity)))
-  if (across && T >= 20) {
+  if (across && periods >= 20) {
     return(list(spec = se_clustered(by(entity, period)), words = sprintf("clustered by %s and %s", entity, period),
                 why = sprintf("%s share shocks", plural_of(entity))))
   }
@@ -180,7 +196,7 @@ chosen_errors <- function(fit, found, index) {
     sprintf("no sign of trouble was found, but clustering by %s costs little and tests do not see all", entity)
   }
   if (across) why <- sprintf("%s; %s share shocks too, but %s are too few to cluster by", why, plural_of(entity),
-                             count_of(T, period))
+                             count_of(periods, period))
   if (N < few_clusters) {
     return(list(spec = se_clustered(by(entity), type = "CR2", df = "satterthwaite"),
                 words = sprintf("clustered by %s, CR2 with Satterthwaite's df", entity),
@@ -213,7 +229,8 @@ appraisal_path <- function(found, chosen, errors, index, level) {
     words <- steps[[name]]
     test <- found$tests[[name]]
     if (is.null(test)) {
-      reason <- if (name %in% names(found$skipped)) found$skipped[[name]] else "the fit that it needs cannot be estimated"
+      reason <- if (name %in% names(found$skipped)) found$skipped[[name]] else
+        "the fit that it needs cannot be estimated"
       return(data.frame(step = name, question = words[1], test = "not tested", p_value = NA_real_, answer = "not known",
                         follows = reason))
     }
@@ -256,13 +273,15 @@ focus_choices <- function(fits, focus, index) {
     fit <- fits[[name]]
     at <- match(focus, kept_terms(fit))
     if (is.na(at)) {
-      return(data.frame(model = candidate_words(name, index), estimate = NA_real_, std_error = NA_real_, p_value = NA_real_))
+      return(data.frame(model = candidate_words(name, index), estimate = NA_real_, std_error = NA_real_,
+                        p_value = NA_real_))
     }
     spec <- se_clustered(stats::reformulate(sprintf("`%s`", index$entity)))
     done <- identical(names(fit$errors$clusters), index$entity) && identical(fit$errors$type, "CR1")
     under <- if (done) fit else tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- coefficient_table(under, at)
-    data.frame(model = candidate_words(name, index), estimate = row$estimate, std_error = row$std_error, p_value = row$p_value)
+    data.frame(model = candidate_words(name, index), estimate = row$estimate, std_error = row$std_error,
+               p_value = row$p_value)
   })
   do.call(rbind, rows)
 }
@@ -275,7 +294,8 @@ caveat_words <- function(fits, chosen, errors, focus, found, index) {
   dropped <- if (chosen$name %in% names(fits)) dropped_terms(fits[[chosen$name]])
   c(
     if (split) {
-      sprintf("Hausman's test (%s) and its robust form (%s) disagree; the robust one is relied upon.", p_words(p("hausman")),
+      sprintf("Hausman's test (%s) and its robust form (%s) disagree; the robust one is relied upon.",
+              p_words(p("hausman")),
               p_words(p("mundlak")))
     },
     other_choices_words(fits, chosen$name, focus, index),
@@ -284,9 +304,11 @@ caveat_words <- function(fits, chosen, errors, focus, found, index) {
     },
     if (N < few_entities) sprintf("%s are few, and tests of them rough.", count_of(N, index$entity)),
     if (chosen$name %in% c("fixed", "two-way")) {
-      "Fixed effects take out what does not change; what changes together with the regressor and moves the outcome stays in it."
+      paste("Fixed effects take out what does not change; what changes together with the regressor and moves the",
+            "outcome stays in it.")
     },
-    "The model was chosen by tests on the same data: p values after such a choice are somewhat too small. State all that was tried."
+    paste("The model was chosen by tests on the same data: p values after such a choice are somewhat too small.",
+          "State all that was tried.")
   )
 }
 
@@ -302,5 +324,6 @@ other_choices_words <- function(fits, name, focus, index) {
   said <- vapply(others, function(other) {
     sprintf("%s by %s", format_number(value(fits[[other]]), decimals = places), candidate_words(other, index))
   }, "")
-  sprintf("Another choice would change %s from %s to %s.", focus, format_number(own, decimals = places), list_or(unname(said)))
+  sprintf("Another choice would change %s from %s to %s.", focus, format_number(own, decimals = places),
+          list_or(unname(said)))
 }

@@ -16,8 +16,10 @@ cli_diagnose_parser <- function() {
     "Estimates one model and tests what it assumes; prints what was found and what to do.",
     c(cli_key_options(), list(
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
-      cli_option("--model", "NAME", paste0("one of ", paste(fit_method_names, collapse = ", "), " [default: fixed]"), "fixed"),
-      cli_option("--effects", "TEXT", "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"),
+      cli_option("--model", "NAME", paste0("one of ", paste(fit_method_names, collapse = ", "), " [default: fixed]"),
+                 "fixed"),
+      cli_option("--effects", "TEXT",
+                 "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"),
       cli_option("--errors", "WORD", "standard errors, a word of `wavetax fit --help` [default: clustered]"),
       cli_option("--by", "COLUMNS", "to cluster by [default: the entity]")
     ), cli_guidance_options(), cli_reader_options())
@@ -55,8 +57,8 @@ cli_diagnose <- function(args) {
 cli_appraise_parser <- function() {
   cli_parser(
     "wavetax appraise FILE --entity COLUMN --period COLUMN --formula TEXT --focus NAME [options]",
-    paste("Estimates the candidates and asks in order whether entities differ, whether that is related to the regressors, and",
-          "how disturbances behave; recommends a model and its errors."),
+    paste("Estimates the candidates and asks in order whether entities differ, whether that goes with the regressors,",
+          "and how disturbances behave; recommends a model and its errors."),
     c(cli_key_options(), list(
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
       cli_option("--focus", "NAME", "regressor of interest [default: the first]")
@@ -73,7 +75,8 @@ cli_appraise <- function(args) {
   panel <- cli_panel(cli_files(parsed$args, options), options)
   chosen <- appraise(formula_from_text(options$formula, panel), panel, focus = options$focus, weights = options$weights,
                      rows = condition_from_text(options$rows, panel), level = level)
-  cli_guidance_figures(options$out, list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit)))
+  cli_guidance_figures(options$out, list(path = function() plot(chosen),
+                                         residuals = function() plot_residuals(chosen$fit)))
   switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),
          markdown = writeLines(appraisal_markdown(chosen)))
 }
@@ -116,7 +119,8 @@ cli_guidance_figures <- function(folder, figures) {
   make_folder(folder)
   for (name in names(figures)) {
     figure <- tryCatch(figures[[name]](), wavetax_error = function(cnd) {
-      writeLines(sprintf("Not drawn: %s. %s", name, strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]), stderr())
+      writeLines(sprintf("Not drawn: %s. %s", name, strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]),
+                 stderr())
     })
     if (is.null(figure)) next
     file <- file.path(folder, paste0(name, ".png"))

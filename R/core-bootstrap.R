@@ -1,6 +1,6 @@
 # Bootstraps by cluster on sums of scores: no draw touches a row. With rows in the basis Z of core_adjusted_scores(),
-# `moments` are list(grams, the r^2 numbers of N_g = Z_g'Z_g a column a cluster; scores, Z_g'e_g likewise; across, NULL or
-# core_across_clusters()).
+# `moments` are list(grams, the r^2 numbers of N_g = Z_g'Z_g a column a cluster; scores, Z_g'e_g likewise; across, NULL
+# or core_across_clusters()).
 
 core_cluster_moments <- function(basis, clusters) cpp_cluster_moments(basis$z, basis$e, clusters)
 
@@ -145,8 +145,9 @@ core_wild_joint <- function(moments, u, tau, adjustment, draws) {
   f <- lapply(seq_len(q), function(a) core_adjusted_directions(moments$grams, u[, a], adjustment))
   level <- lapply(f, function(one) colSums(one * scores))
   carried <- if (!is.null(moments$across)) {
-    lapply(seq_len(q), function(a) core_carried(moments$across, u[, a]) +
-             core_carried(moments$across, u[, a], drop(u %*% tau)))
+    lapply(seq_len(q), function(a) {
+      core_carried(moments$across, u[, a]) + core_carried(moments$across, u[, a], drop(u %*% tau))
+    })
   }
   taken <- lapply(f, function(one) core_times_grams(moments$grams, one))
   wald <- function(zeta, s) {

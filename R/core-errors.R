@@ -16,8 +16,8 @@ core_cluster_scores <- function(walk, clusters, quick = -1, threads = core_threa
 }
 
 # Of each grouping in a list: list(products, the sum over clusters of s s', s their scores: the meat of their
-# covariance; longest, the largest sum of w |u|^2 of a cluster, or somewhat more; parts, by column b of `contrasts` and by
-# cluster b'N_g b with N_g = sum of w u u': NULL where there are many clusters, unless `all` are wanted). All on one
+# covariance; longest, the largest sum of w |u|^2 of a cluster, or somewhat more; parts, by column b of `contrasts` and
+# by cluster b'N_g b with N_g = sum of w u u': NULL where there are many clusters, unless `all` are wanted). All on one
 # walk, with `rows` that of rows as clusters too: list(clusters, by_row, idle as in core_cluster_scores()).
 core_cluster_walk <- function(walk, clusters, contrasts, rows = FALSE, all = FALSE, quick = -1,
                               threads = core_threads(walk$n)) {

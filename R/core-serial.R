@@ -75,8 +75,8 @@ core_change_pairs <- function(changes, entity, clock) {
        entity = entity[now][lagged$now[both]])
 }
 
-# z_i = sum of r_{t-1} (r_t + r_{t-1} / 2), whose mean is 0 where disturbances are unrelated: list(statistic t, G, slope,
-# pairs), NA where it cannot be told.
+# z_i = sum of r_{t-1} (r_t + r_{t-1} / 2), whose mean is 0 where disturbances are unrelated: list(statistic t, G,
+# slope, pairs), NA where it cannot be told.
 core_serial_differences <- function(pairs, regression = FALSE) {
   out <- list(statistic = NA_real_, G = 0L, pairs = length(pairs$now), slope = NA_real_)
   if (out$pairs == 0 || sum(pairs$before^2) == 0) return(out)

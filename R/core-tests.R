@@ -1,7 +1,7 @@
 # Statistics of specification tests, from vectors, groups and rows in orthonormal coordinates.
 
-# An entity or period component (Breusch & Pagan 1980; Honda 1985): with A = sum_g (sum we)^2 / sum we^2 over groups and M
-# their sum of squared weights, HO = (n A - W) / sqrt(2 (M - W^2 / n)).
+# An entity or period component (Breusch & Pagan 1980; Honda 1985): with A = sum_g (sum we)^2 / sum we^2 over groups and
+# M their sum of squared weights, HO = (n A - W) / sqrt(2 (M - W^2 / n)).
 core_component <- function(e, codes, count, w = NULL) {
   n <- length(e)
   if (is.null(w)) {
@@ -79,8 +79,8 @@ core_pair_sums <- function(table, threads = core_threads(length(table$values) * 
   cpp_pair_sums(table$values, table$seen, threads)
 }
 
-# What columns add to a regression whose rows have the orthonormal basis z and the residuals e: an orthonormal basis of what
-# is left of them. A column counts where more than 1e-9 of it is left.
+# What columns add to a regression whose rows have the orthonormal basis z and the residuals e: an orthonormal basis of
+# what is left of them. A column counts where more than 1e-9 of it is left.
 core_added_basis <- function(z, columns) {
   before <- sqrt(colSums(columns^2))
   left <- columns - z %*% crossprod(z, columns)

@@ -2,15 +2,16 @@
 #'
 #' Question answered: *which of its assumptions does this fit break, and what do I do about it?*
 #'
-#' Every test that applies to the fit, in the order in which they matter for what is concluded: what biases the coefficients
-#' first, then what makes their errors wrong, then what only small samples need. Each with a plain line; those that do not apply
-#' with the reason. Then what to do: which model, which errors.
+#' Every test that applies to the fit, in the order in which they matter for what is concluded: what biases the
+#' coefficients first, then what makes their errors wrong, then what only small samples need. Each with a plain line;
+#' those that do not apply with the reason. Then what to do: which model, which errors.
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param level The level that tests are read at.
 #' @param seed Where draws of simulated p values start.
 #' @return A data frame of class `diagnosis` with a row a question: `question`, `test`, `statistic`, `value`, `p_value`,
-#'   `status` (`"found"`, `"clear"`, `"skipped"`), `says`. Attribute `tests` is the list of results, `advice` what to do.
+#'   `status` (`"found"`, `"clear"`, `"skipped"`), `says`. Attribute `tests` is the list of results, `advice` what to
+#'   do.
 #' @section Errors:
 #' `wavetax_error_not_a_fit`; `wavetax_error_slim` of a fit without its rows.
 #' @seealso [appraise()] for the choice of the model itself, [plot_residuals()], [influence_by()].
@@ -48,7 +49,8 @@ diagnosis_checks <- function(fit, level, seed) {
       "they do: the pooled slopes are biased", "no sign of it"
     ), component = check(
       sprintf("do %s differ in level?", plural_of(entity)),
-      function() test_random_effects(fit, level = level, seed = seed), "they do: rows of one are not unrelated", "no sign of it"
+      function() test_random_effects(fit, level = level,
+                                     seed = seed), "they do: rows of one are not unrelated", "no sign of it"
     )),
     if (method$effects == "fixed") list(effects = check(
       sprintf("do the effects of %s matter?", effects_words(fit$effects)), function() test_effects(fit, level = level),
@@ -56,10 +58,13 @@ diagnosis_checks <- function(fit, level, seed) {
     )),
     list(
       form = check("is the form of the equation right?", function() test_form(fit, level = level),
-                   "powers of the prediction add something: a curve or an interaction is missing", "no sign that it is wrong"),
-      serial = check(sprintf("are disturbances of one %s related over time?", entity), function() test_serial(fit, level = level),
+                   "powers of the prediction add something: a curve or an interaction is missing",
+                   "no sign that it is wrong"),
+      serial = check(sprintf("are disturbances of one %s related over time?", entity),
+                     function() test_serial(fit, level = level),
                      "they are", "no sign of it"),
-      cross_section = check(sprintf("do %s share shocks?", plural_of(entity)), function() cross_section_of(fit, level, seed),
+      cross_section = check(sprintf("do %s share shocks?", plural_of(entity)),
+                            function() cross_section_of(fit, level, seed),
                             "they do", "no sign of it"),
       variance = check(sprintf("do disturbances spread more for some %s?", plural_of(entity)),
                        function() test_variance(fit, level = level), "they do", "no sign of it"),
@@ -95,7 +100,8 @@ diagnosis_row <- function(check, level) {
   found <- !is.na(test$p.value) && test$p.value < level
   list(test = test, row = data.frame(
     question = check$question, test = test$method, statistic = names(test$statistic), value = unname(test$statistic),
-    p_value = unname(test$p.value), status = if (found) "found" else "clear", says = if (found) check$found else check$clear
+    p_value = unname(test$p.value), status = if (found) "found" else "clear",
+    says = if (found) check$found else check$clear
   ))
 }
 
@@ -117,10 +123,12 @@ diagnosis_advice <- function(fit, status, tests) {
     if (is("form")) "Try logs, squares or interactions of the regressors, and see whether the conclusion stays.",
     if (is("cross_section")) {
       if (length(period_sets(fit)) > 0 || index$period %in% by) {
-        if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(~ %s + %s)`.", index$period, entity, index$period)
+        if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(~ %s + %s)`.", index$period, entity,
+                                           index$period)
       } else {
         sprintf("Take out effects of the %s, %s, or cluster by %s too.", index$period,
-                if (fit$method == "fixed") "`effects = \"both\"`" else sprintf("`+ factor(%s)`", index$period), index$period)
+                if (fit$method == "fixed") "`effects = \"both\"`" else sprintf("`+ factor(%s)`",
+                                                                               index$period), index$period)
       }
     },
     if ((is("serial") || is("variance")) && !is.null(entity) && !entity %in% by) {
@@ -146,6 +154,7 @@ influential <- function(fit) {
   moved <- moved[moved$term != constant_term, ]
   worst <- which.max(abs(moved$in_errors))
   if (length(worst) == 0 || abs(moved$in_errors[worst]) < 1) return(NULL)
-  sprintf("Without %s %s the slope of %s is %s: see `influence_by(fit)`.", attr(moved, "by"), label_text(moved$group[worst]),
+  sprintf("Without %s %s the slope of %s is %s: see `influence_by(fit)`.", attr(moved, "by"),
+          label_text(moved$group[worst]),
           moved$term[worst], format_number(moved$without[worst]))
 }

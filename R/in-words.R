@@ -1,8 +1,8 @@
 #' Coefficients in sentences
 #'
-#' Question answered: *what does this number say?* Each coefficient as a sentence, in the words of the data and suited to the
-#' model and to how outcome and regressor are written: levels, logs (exactly, 100(exp(b) - 1) percent), squares (where the
-#' turning point is, and the slope at the mean), products, categories, and 0/1 indicators. With its interval.
+#' Question answered: *what does this number say?* Each coefficient as a sentence, in the words of the data and suited
+#' to the model and to how outcome and regressor are written: levels, logs (exactly, 100(exp(b) - 1) percent), squares
+#' (where the turning point is, and the slope at the mean), products, categories, and 0/1 indicators. With its interval.
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param terms Coefficients, by name or number; `NULL`: all slopes.
@@ -47,7 +47,8 @@ comparison_words <- function(fit, role) {
 sentence_of <- function(fit, row, level) {
   term <- row$term
   if (term == constant_term) {
-    return(sprintf("Where all regressors are 0, %s is %s on average.", outcome_words(fit)$name, short_number(row$estimate)))
+    return(sprintf("Where all regressors are 0, %s is %s on average.", outcome_words(fit)$name,
+                   short_number(row$estimate)))
   }
   role <- fit$coefficients$role[match(term, fit$coefficients$term)]
   outcome <- outcome_words(fit)
@@ -55,7 +56,8 @@ sentence_of <- function(fit, row, level) {
   where <- comparison_words(fit, role)
   first <- paste0(upper_first(where), ", ")
   if (role == "mean") {
-    return(paste0(sprintf("Between %s the slope of %s is ", plural_of(effect_names(fit)[1]), sub("^mean\\((.*)\\)$", "\\1", term)),
+    return(paste0(sprintf("Between %s the slope of %s is ", plural_of(effect_names(fit)[1]),
+                          sub("^mean\\((.*)\\)$", "\\1", term)),
                   short_number(abs(row$estimate)), if (row$estimate < 0) " lower" else " higher", " than within one",
                   interval_words(row, level, identity), "."))
   }
@@ -153,7 +155,8 @@ regressor_words <- function(fit, term, one = row_noun(fit)) {
     when <- switch(as.character(expr[[1]]),
                    past = sprintf(" %s before", count_of(as.numeric(k), if (is.null(period)) "period" else period)),
                    ahead = sprintf(" %s ahead", count_of(as.numeric(k), if (is.null(period)) "period" else period)),
-                   change = sprintf(" than %s before", count_of(as.numeric(k), if (is.null(period)) "period" else period)))
+                   change = sprintf(" than %s before", count_of(as.numeric(k),
+                                                                if (is.null(period)) "period" else period)))
     return(list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) {
       sprintf("%s with one more of %s%s", one, shown, when)
     }))
@@ -166,14 +169,16 @@ regressor_words <- function(fit, term, one = row_noun(fit)) {
     }))
   }
   if (indicator && !logged) {
-    return(list(kind = "indicator", of = shown, log = FALSE, unit = 1, subject = function(fit) sprintf("%s with %s", one, shown)))
+    return(list(kind = "indicator", of = shown, log = FALSE, unit = 1,
+                subject = function(fit) sprintf("%s with %s", one, shown)))
   }
   if (logged) {
     return(list(kind = "log", of = shown, log = TRUE, unit = 1, subject = function(fit) {
       sprintf("%s with 1 percent more %s", one, shown)
     }))
   }
-  list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) sprintf("%s with one more of %s", one, shown))
+  list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) sprintf("%s with one more of %s", one,
+                                                                                          shown))
 }
 
 # What a row is of, in a sentence.
@@ -208,7 +213,8 @@ square_sentence <- function(fit, term, parts, first) {
   slope <- b[[parts$of]] + 2 * b[[term]] * at
   value <- if (outcome$log) 100 * (exp(slope) - 1) else slope
   inside <- turn > min(x) && turn < max(x)
-  sprintf("%sthe slope of %s is not one number: at its mean (%s) one more goes with %s%s %s %s; it turns at %s, %s.", first,
+  sprintf("%sthe slope of %s is not one number: at its mean (%s) one more goes with %s%s %s %s; it turns at %s, %s.",
+          first,
           parts$of, short_number(at), short_number(abs(value)), if (outcome$log) " percent" else "",
           if (value < 0) less_word(outcome$name) else "more", outcome$name, short_number(turn),
           if (inside) "within what is seen" else "beyond what is seen")

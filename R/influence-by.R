@@ -10,12 +10,12 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula.
 #' @return A data frame of class `influence` with a row a group and coefficient: `group`, `rows`, `term`, `without` (the
-#'   estimate without the group), `change` (that less the estimate), `in_errors` (the change in standard errors of the fit).
-#'   `plot()` draws one coefficient.
+#'   estimate without the group), `change` (that less the estimate), `in_errors` (the change in standard errors of the
+#'   fit). `plot()` draws one coefficient.
 #' @section Errors:
-#' `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one group
-#' only; `wavetax_error_errors` when too many levels of effects have rows in several groups. A group without which a coefficient
-#' cannot be told has `NA`.
+#' `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one
+#' group only; `wavetax_error_errors` when too many levels of effects have rows in several groups. A group without which
+#' a coefficient cannot be told has `NA`.
 #' @references Belsley, D. A., Kuh, E. and Welsch, R. E. (1980), *Regression Diagnostics*.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)

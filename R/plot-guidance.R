@@ -37,12 +37,15 @@ plot.influence <- function(x, term = NULL, labels = 3, ...) {
   part$side <- replace(numeric(nrow(part)), sort(named), rep_len(c(-0.15, 1.15), length(named)))
   near <- isTRUE(row$low - (row$high - row$low) / 2 < 0 && row$high + (row$high - row$low) / 2 > 0)
   ggplot2::ggplot(part, ggplot2::aes(x = .data$without, y = .data$place)) +
-    ggplot2::annotate("rect", xmin = row$low, xmax = row$high, ymin = -Inf, ymax = Inf, fill = estimate_ink, alpha = 0.08) +
+    ggplot2::annotate("rect", xmin = row$low, xmax = row$high, ymin = -Inf, ymax = Inf, fill = estimate_ink,
+                      alpha = 0.08) +
     ggplot2::geom_vline(xintercept = row$estimate, colour = estimate_ink) +
     (if (near) ggplot2::geom_vline(xintercept = 0, colour = "grey60", linetype = "22")) +
     ggplot2::geom_point(colour = estimate_ink, size = 1.8, alpha = 0.7) +
-    ggplot2::geom_text(ggplot2::aes(label = visible_text(.data$label), hjust = .data$side), size = 3.6, colour = "grey15") +
-    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.06, 0.18)), breaks = axis_marks, labels = axis_labels) +
+    ggplot2::geom_text(ggplot2::aes(label = visible_text(.data$label), hjust = .data$side), size = 3.6,
+                       colour = "grey15") +
+    ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = c(0.06, 0.18)), breaks = axis_marks,
+                                labels = axis_labels) +
     ggplot2::scale_y_continuous(breaks = NULL) +
     ggplot2::labs(title = visible_text(sprintf("Slope of %s without each %s", term, attr(x, "by"))), x = NULL, y = NULL,
                   subtitle = "A point each, in order; the line is the estimate with all, the band its interval") +
@@ -58,18 +61,22 @@ plot.appraisal <- function(x, ...) {
   path$y <- rev(seq_len(n))
   path$yes <- path$answer == "yes"
   path$kind <- ifelse(path$step %in% c("model", "errors"), "end", ifelse(path$yes, "yes", "no"))
-  wrap <- function(text, width) vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "", USE.NAMES = FALSE)
+  wrap <- function(text, width) vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "",
+                                       USE.NAMES = FALSE)
   answers <- ifelse(is.na(path$p_value), upper_first(path$answer), sprintf("%s, %s", upper_first(path$answer),
                                                                           vapply(path$p_value, p_words, "")))
   boxes <- rbind(
     data.frame(x = 0, y = path$y, text = wrap(path$question, 34), kind = path$kind, face = "bold"),
     data.frame(x = 1.05, y = path$y, text = wrap(answers, 26), kind = path$kind, face = "plain"),
-    data.frame(x = 1.75, y = path$y, text = wrap(upper_first(visible_text(path$follows)), 56), kind = path$kind, face = "plain")
+    data.frame(x = 1.75, y = path$y, text = wrap(upper_first(visible_text(path$follows)), 56), kind = path$kind,
+               face = "plain")
   )
   fills <- c(yes = "#d9e7ea", no = "#f3f3f3", end = "#f4e3d7")
   ggplot2::ggplot(path) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = -0.06, xmax = 3.45, ymin = .data$y - 0.4, ymax = .data$y + 0.4, fill = .data$kind)) +
-    ggplot2::geom_segment(data = path[-n, ], ggplot2::aes(x = 0.12, xend = 0.12, y = .data$y - 0.4, yend = .data$y - 0.6),
+    ggplot2::geom_rect(ggplot2::aes(xmin = -0.06, xmax = 3.45, ymin = .data$y - 0.4, ymax = .data$y + 0.4,
+                                    fill = .data$kind)) +
+    ggplot2::geom_segment(data = path[-n, ], ggplot2::aes(x = 0.12, xend = 0.12, y = .data$y - 0.4,
+                                                          yend = .data$y - 0.6),
                           colour = estimate_ink, linewidth = 0.7,
                           arrow = ggplot2::arrow(length = ggplot2::unit(5, "pt"), type = "closed")) +
     ggplot2::geom_text(data = boxes, ggplot2::aes(x = .data$x, y = .data$y, label = .data$text, fontface = .data$face),

@@ -25,7 +25,8 @@ plot_residuals <- function(fit, show = "page", labels = 3) {
   check_number(labels, "labels", low = 0, high = 50, whole = TRUE)
   sample <- residual_sample(fit)
   sample$fitted <- kept_rows(fit$design$y - transformed_residuals(fit), sample$keep)
-  sample$labels <- label_text(fit$design$index$entities)[sort(unique(kept_rows(used_index(fit$design)$entity, sample$keep)))]
+  sample$labels <- label_text(fit$design$index$entities)[sort(unique(kept_rows(used_index(fit$design)$entity,
+                                                                               sample$keep)))]
   wanted <- if (show == "page") names(residual_panels) else show
   parts <- lapply(wanted, function(name) residual_panels[[name]](sample, fit, labels))
   data <- do.call(rbind, parts)
@@ -38,7 +39,8 @@ plot_residuals <- function(fit, show = "page", labels = 3) {
                           colour = estimate_ink, linewidth = 0.9) +
     ggplot2::geom_point(data = of("range"), colour = estimate_ink, fill = "white", shape = 21, size = 2) +
     ggplot2::geom_line(data = of("line"), colour = "#b5532a", linewidth = 0.8) +
-    ggplot2::geom_text(data = of("label"), ggplot2::aes(label = visible_text(.data$label), hjust = .data$low), size = 3.2,
+    ggplot2::geom_text(data = of("label"), ggplot2::aes(label = visible_text(.data$label), hjust = .data$low),
+                       size = 3.2,
                        colour = "grey15", vjust = -0.5) +
     ggplot2::scale_x_continuous(breaks = whole_marks) +
     ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
@@ -74,7 +76,8 @@ residual_panels <- list(
   fitted = function(sample, fit, labels) {
     n <- length(sample$e)
     use <- if (n > most_points) sort(with_own_seed(1, sample.int(n, most_points))) else seq_len(n)
-    panel <- if (n > most_points) sprintf("Against fitted values (%s of %s rows)", count_words(most_points), count_words(n)) else
+    panel <- if (n > most_points) sprintf("Against fitted values (%s of %s rows)", count_words(most_points),
+                                          count_words(n)) else
       "Against fitted values"
     order <- order(sample$fitted)
     cut <- unique(round(seq(0, n, length.out = min(25, max(2, n %/% 20)) + 1)))
@@ -117,7 +120,8 @@ residual_panels <- list(
     rows <- lapply(lags, function(lag) {
       pairs <- core_lag_pairs(sample$entity, sample$clock, lag)
       if (length(pairs$now) < 3) return(NULL)
-      c(lag, sum(sample$e[pairs$now] * sample$e[pairs$before]) / length(pairs$now) / total, 1.96 / sqrt(length(pairs$now)))
+      c(lag, sum(sample$e[pairs$now] * sample$e[pairs$before]) / length(pairs$now) / total,
+        1.96 / sqrt(length(pairs$now)))
     })
     rows <- do.call(rbind, rows)
     # Means that were taken out leave unrelated disturbances slightly against each other.

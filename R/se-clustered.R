@@ -119,7 +119,8 @@ compute_errors.se_clustered <- function(spec, fit) {
   place <- cumsum(!as_rows)
   parts <- lapply(seq_along(subsets), function(s) {
     if (as_rows[s]) return(part_by_row(spec, fit, sums$by_row, live))
-    clustered_part(spec, fit, walk, clusters[[place[s]]], sums$clusters[[place[s]]], paste(columns[[s]], collapse = ":"),
+    clustered_part(spec, fit, walk, clusters[[place[s]]], sums$clusters[[place[s]]],
+                   paste(columns[[s]], collapse = ":"),
                    live)
   })
   single <- lengths(subsets) == 1

@@ -33,8 +33,10 @@ print.influence <- function(x, ..., n = 5) {
   invisible(x)
 }
 
-status_marks <- function() if (l10n_info()[["UTF-8"]]) c(found = "\u25cf", clear = "\u25cb", skipped = "-") else
+status_marks <- function() {
+  if (l10n_info()[["UTF-8"]]) return(c(found = "\u25cf", clear = "\u25cb", skipped = "-"))
   c(found = "*", clear = "o", skipped = "-")
+}
 
 #' @export
 print.diagnosis <- function(x, ...) {
@@ -56,7 +58,8 @@ print.diagnosis <- function(x, ...) {
     writeLines(strwrap(visible_text(paste0(upper_first(asked$says[j]), ".")), line_width(), indent = 6, exdent = 6))
   }
   for (j in which(x$status == "skipped")) {
-    writeLines(strwrap(visible_text(paste0(marks[["skipped"]], " ", upper_first(x$question[j]), " Not tested: ", x$says[j])),
+    writeLines(strwrap(visible_text(paste0(marks[["skipped"]], " ", upper_first(x$question[j]), " Not tested: ",
+                                           x$says[j])),
                        line_width(), indent = 2, exdent = 6))
   }
   writeLines("")

@@ -12,7 +12,8 @@ diagnosis_markdown <- function(x) {
   p <- format_p(x$p_value)
   c(
     paste0(markdown_text(paste("Diagnosis of", record$title)), "."), "",
-    markdown_rows(data.frame(question = x$question, p = p, answer = ifelse(x$status == "skipped", paste("not tested:", x$says),
+    markdown_rows(data.frame(question = x$question, p = p, answer = ifelse(x$status == "skipped",
+                                                                           paste("not tested:", x$says),
                                                                           x$says))),
     "", if (length(attr(x, "advice")) > 0) paste("-", markdown_text(attr(x, "advice"))) else
       "Nothing here asks for another model or other errors."

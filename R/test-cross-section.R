@@ -1,19 +1,20 @@
 #' Tests for dependence between entities
 #'
-#' Question answered: *are disturbances of different entities related in the same period?* If they are, errors clustered by
-#' entity are too small.
+#' Question answered: *are disturbances of different entities related in the same period?* If they are, errors clustered
+#' by entity are too small.
 #'
-#' \eqn{\rho_{ij}}{rho_ij} is the correlation of the residuals of two entities over the \eqn{T_{ij}}{T_ij} periods that both
-#' are seen in; pairs with fewer than three, and entities whose residuals do not vary, are left out and counted. P pairs are
-#' left.
+#' \eqn{\rho_{ij}}{rho_ij} is the correlation of the residuals of two entities over the \eqn{T_{ij}}{T_ij} periods that
+#' both are seen in; pairs with fewer than three, and entities whose residuals do not vary, are left out and counted. P
+#' pairs are left.
 #'
-#' * `"cd"` (default): \eqn{\sum \sqrt{T_{ij} - 1}\, \rho_{ij} / \sqrt{P} \sim N(0, 1)}{sum sqrt(T_ij - 1) rho_ij / sqrt(P) ~
-#'   N(0, 1)}, two-sided. It sees dependence of one sign. Refused after effects of the periods, which take the mean out.
-#' * `"moments"` (default after effects of the periods): \eqn{\sum ((T_{ij} - 1) \rho^2 - 1) / \sqrt{\sum 2 (T_{ij} - 2) /
-#'   (T_{ij} + 1)} \sim N(0, 1)}{sum ((T_ij - 1) rho^2 - 1) / sqrt(sum 2 (T_ij - 2)/(T_ij + 1)) ~ N(0, 1)}, large values
-#'   reject: it sees dependence of either sign, and uses the exact moments of normal series.
-#' * `"lm"`: \eqn{\sum T_{ij} \rho^2}{sum T_ij rho^2}, chi-squared(P), and `"scaled"`, the same centred and scaled: only where
-#'   each \eqn{T_{ij}}{T_ij} is at least 3N; otherwise they reject true nulls up to always, and are refused.
+#' * `"cd"` (default): \eqn{\sum \sqrt{T_{ij} - 1}\, \rho_{ij} / \sqrt{P} \sim N(0, 1)}{sum sqrt(T_ij - 1) rho_ij /
+#'   sqrt(P) ~ N(0, 1)}, two-sided. It sees dependence of one sign. Refused after effects of the periods, which take the
+#'   mean out.
+#' * `"moments"` (default after effects of the periods): \eqn{\sum ((T_{ij} - 1) \rho^2 - 1) / \sqrt{\sum 2 (T_{ij} - 2)
+#'   / (T_{ij} + 1)} \sim N(0, 1)}{sum ((T_ij - 1) rho^2 - 1) / sqrt(sum 2 (T_ij - 2)/(T_ij + 1)) ~ N(0, 1)}, large
+#'   values reject: it sees dependence of either sign, and uses the exact moments of normal series.
+#' * `"lm"`: \eqn{\sum T_{ij} \rho^2}{sum T_ij rho^2}, chi-squared(P), and `"scaled"`, the same centred and scaled: only
+#'   where each \eqn{T_{ij}}{T_ij} is at least 3N; otherwise they reject true nulls up to always, and are refused.
 #' * `"bias-corrected"`: scaled less \eqn{N / (2 (T - 1))}{N/(2 (T - 1))}, of balanced panels.
 #'
 #' The work is N squared times T. Above 20,000 entities name a `sample` of them, which is drawn with `seed`: the test is
@@ -27,9 +28,11 @@
 #' @section Size:
 #' See `docs/size.md` of the sources.
 #' @section Errors:
-#' `wavetax_error_method` where a method does not hold on this panel, with those that do; `wavetax_error_too_few_periods` when
-#' no pair has three periods; `wavetax_error_too_many_entities`; `wavetax_error_not_a_panel`.
-#' @references Pesaran, M. H. (2004), *Cambridge Working Papers in Economics* 0435; Breusch, T. S. and Pagan, A. R. (1980),
+#' `wavetax_error_method` where a method does not hold on this panel, with those that do;
+#' `wavetax_error_too_few_periods` when no pair has three periods; `wavetax_error_too_many_entities`;
+#' `wavetax_error_not_a_panel`.
+#' @references Pesaran, M. H. (2004), *Cambridge Working Papers in Economics* 0435; Breusch, T. S. and Pagan, A. R.
+#' (1980),
 #'   *Review of Economic Studies* 47; Baltagi, B. H., Feng, Q. and Kao, C. (2012), *Journal of Econometrics* 170.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -64,14 +67,15 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
     question = sprintf("are disturbances of different %s related in one %s?", rows$nouns, rows$moment),
     statistic = stats::setNames(found$value, found$name), parameter = found$parameter, p_value = found$p,
     null = sprintf("disturbances of different %s are unrelated", rows$nouns), alternative = "they are related",
-    verdicts = c(sprintf(paste("%s share shocks, so errors clustered by %s are too small: cluster by %s too, or take out",
-                               "effects of the %s."), rows$nouns, rows$noun, rows$moment, rows$moment),
+    verdicts = c(sprintf(paste("%s share shocks, so errors clustered by %s are too small: cluster by %s too, or take",
+                               "out effects of the %s."), rows$nouns, rows$noun, rows$moment, rows$moment),
                  sprintf("no sign that %s share shocks.", rows$nouns)),
     data_name = test_equation(fit), distribution = found$distribution, level = level,
     notes = c(sprintf("%s of %s%s.", upper_first(count_of(sums[["pairs"]], "pair")),
                       count_of(length(chosen$entities), rows$noun),
                       if (sums[["left_out"]] > 0) {
-                        sprintf("; %s with fewer than three %s in common left out", count_of(sums[["left_out"]], "pair"),
+                        sprintf("; %s with fewer than three %s in common left out",
+                                count_of(sums[["left_out"]], "pair"),
                                 plural_of(rows$moment))
                       } else {
                         ""

@@ -5,8 +5,8 @@ check_draws <- function(draws, seed) {
   check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
 }
 
-# A result with p from draws in place of its own. `again(outcome)` gives the statistic of one drawn outcome of `fit`, the
-# model of the null. `far` says how far out a statistic is.
+# A result with p from draws in place of its own. `again(outcome)` gives the statistic of one drawn outcome of `fit`,
+# the model of the null. `far` says how far out a statistic is.
 with_draws <- function(result, fit, again, draws, seed, far = identity) {
   if (is.null(draws)) return(result)
   check_draws(draws, seed)

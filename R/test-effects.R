@@ -3,12 +3,12 @@
 #' Question answered: *do entities (or periods) differ at all, once the regressors are taken out?*
 #'
 #' \deqn{F = \frac{(SSR_r - SSR_f) / (df_r - df_f)}{SSR_f / df_f}}{F = ((SSR_r - SSR_f)/(df_r - df_f)) / (SSR_f/df_f)}
-#' of two nested fits of the same rows, with f the one that has more effects: none in entity or period or both, one of these
-#' in both. It is exact where disturbances are normal, unrelated and of one variance. Entity against period is not
+#' of two nested fits of the same rows, with f the one that has more effects: none in entity or period or both, one of
+#' these in both. It is exact where disturbances are normal, unrelated and of one variance. Entity against period is not
 #' nested. Where the dimension of the effects is an upper bound only, p is one too, which is said.
 #'
-#' There is no cluster-robust form of it: there are as many restrictions as clusters. [test_mundlak()] asks the question that
-#' matters for the slopes, and is robust.
+#' There is no cluster-robust form of it: there are as many restrictions as clusters. [test_mundlak()] asks the question
+#' that matters for the slopes, and is robust.
 #'
 #' Null: no effects. A small p says that entities differ.
 #'
@@ -43,7 +43,13 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   }
   if (robust) stop_robust_effects(full)
   check_keeps_rows(full, "rows to compare")
-  if (!is.null(restricted)) check_nested(restricted, full)
+  if (!is.null(restricted)) {
+    if (restricted$df$residual < full$df$residual) {
+      stop_test("not_nested", "The arguments are swapped: the fit with fewer effects came first.",
+                todo = "Give the one with more effects first: `test_effects(full, restricted)`.")
+    }
+    check_nested(restricted, full)
+  }
   smaller <- if (is.null(restricted)) core_solve_pooled(core_pooled_state(design_rows(full$design))) else restricted
   result <- effects_f(smaller, full)
   tested <- effects_words(Filter(function(set) !set$name %in% effect_names(restricted), full$effects))

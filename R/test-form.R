@@ -1,11 +1,12 @@
 #' Is the equation's form right?
 #'
-#' Question answered: *do powers of what the equation predicts explain more, so that a curve or an interaction is missing?*
+#' Question answered: *do powers of what the equation predicts explain more, so that a curve or an interaction is
+#' missing?*
 #'
-#' Powers of x'b, the part of the regressors without the effects, centred and scaled, are transformed as the fit's columns are
-#' (swept, or quasi-demeaned with the fit's theta) and added; the test is that their coefficients are zero. With classical or
-#' robust errors it is F(q, residual df) with the classical covariance; when the fit's errors are clustered it is Wald's
-#' statistic with CR3, over q, referred to F(q, G - 1). q counts the powers that add rank.
+#' Powers of x'b, the part of the regressors without the effects, centred and scaled, are transformed as the fit's
+#' columns are (swept, or quasi-demeaned with the fit's theta) and added; the test is that their coefficients are zero.
+#' With classical or robust errors it is F(q, residual df) with the classical covariance; when the fit's errors are
+#' clustered it is Wald's statistic with CR3, over q, referred to F(q, G - 1). q counts the powers that add rank.
 #'
 #' Null: the form is right. A small p says that something is missing, not what: try logs, squares, interactions.
 #'

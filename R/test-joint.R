@@ -5,15 +5,15 @@
 #' With W the Wald statistic of q restrictions under the fit's own errors:
 #'
 #' * classical, robust and Newey-West errors: W/q ~ F(q, residual df);
-#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G - q)}
-#'   with G clusters or periods, which pays for their covariance being estimated too;
-#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q + 1)},
-#'   eta the degrees of freedom of an approximate Hotelling's T-squared;
+#' * clustered and Driscoll-Kraay errors: \eqn{W (G - q)/((G - 1) q) \sim F(q, G - q)}{W (G - q)/((G - 1) q) ~ F(q, G -
+#'   q)} with G clusters or periods, which pays for their covariance being estimated too;
+#' * Satterthwaite's: \eqn{W (\eta - q + 1)/(\eta q) \sim F(q, \eta - q + 1)}{W (eta - q + 1)/(eta q) ~ F(q, eta - q +
+#'   1)}, eta the degrees of freedom of an approximate Hotelling's T-squared;
 #' * a wild bootstrap: all q nulls imposed, W in each draw.
 #'
-#' Restrictions are written as equations of coefficients, linear in them: `"levy = -0.05"`, `"levy + past(levy, 1) = 0"`,
-#' `"levy = storms = 0"`. They are read against the names of the coefficients and never evaluated. Those that follow from
-#' the others are dropped, which is said; contradictory ones are an error.
+#' Restrictions are written as equations of coefficients, linear in them: `"levy = -0.05"`, `"levy + past(levy, 1) =
+#' 0"`, `"levy = storms = 0"`. They are read against the names of the coefficients and never evaluated. Those that
+#' follow from the others are dropped, which is said; contradictory ones are an error.
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param terms Coefficients, by name or number; patterns of names in which `*` stands for anything, `"mean(*"`; written
@@ -21,9 +21,9 @@
 #' @param level The level that the reading in words is at.
 #' @return A `panel_test`.
 #' @section Errors:
-#' `wavetax_error_unknown_term`, also of coefficients that were dropped; `wavetax_error_restriction` of an equation that cannot
-#' be read, is not linear, or contradicts another; `wavetax_error_too_few_clusters` where there are not more clusters, or
-#' degrees of freedom, than restrictions; `wavetax_error_errors` where a coefficient has no error.
+#' `wavetax_error_unknown_term`, also of coefficients that were dropped; `wavetax_error_restriction` of an equation that
+#' cannot be read, is not linear, or contradicts another; `wavetax_error_too_few_clusters` where there are not more
+#' clusters, or degrees of freedom, than restrictions; `wavetax_error_errors` where a coefficient has no error.
 #' @references Tipton, E. and Pustejovsky, J. E. (2015), *Journal of Educational and Behavioral Statistics* 40.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -88,7 +88,8 @@ read_restrictions <- function(terms, fit) {
   of_names <- function(chosen, redundant = 0L) {
     chosen <- unique(chosen)
     if (length(chosen) == 0) stop_no_terms()
-    list(contrasts = diag(length(all))[match(chosen, all), , drop = FALSE], value = numeric(length(chosen)), zero = TRUE,
+    list(contrasts = diag(length(all))[match(chosen, all), , drop = FALSE], value = numeric(length(chosen)),
+         zero = TRUE,
          null = paste(list_some(chosen, 8), if (length(chosen) == 1) "is zero" else "are zero together"),
          redundant = redundant)
   }
@@ -129,7 +130,8 @@ matching_terms <- function(term, fit) {
 check_not_dropped <- function(term, fit) {
   gone <- fit$coefficients[fit$coefficients$status == "dropped" & fit$coefficients$term == term, ]
   if (nrow(gone) == 0) return(invisible())
-  stop_wavetax("unknown_term", sprintf("%s was dropped from the fit (%s), so nothing is known of it.", term, gone$reason[1]),
+  stop_wavetax("unknown_term", sprintf("%s was dropped from the fit (%s), so nothing is known of it.", term,
+                                       gone$reason[1]),
                todo = "Leave it out of the restriction.")
 }
 
@@ -156,7 +158,8 @@ independent_restrictions <- function(contrasts, value, terms) {
 }
 
 stop_restriction <- function(text, where) {
-  stop_wavetax("restriction", sprintf("The restriction %s cannot be used.", list_words(dQuote(short_text(text), FALSE))),
+  stop_wavetax("restriction", sprintf("The restriction %s cannot be used.",
+                                      list_words(dQuote(short_text(text), FALSE))),
                where = where,
                todo = "Write equations linear in coefficients, such as \"levy + 2 * storms = 0.1\".")
 }
@@ -168,7 +171,8 @@ read_equation <- function(text, fit) {
   if (length(sides) < 2 || any(!nzchar(trimws(sides)))) stop_restriction(text, "It has no two sides around `=`.")
   read <- lapply(sides, function(side) {
     expr <- tryCatch(parse(text = side, keep.source = FALSE), error = function(cnd) NULL)
-    if (is.null(expr) || length(expr) != 1) stop_restriction(text, sprintf("%s cannot be read.", dQuote(trimws(side), FALSE)))
+    if (is.null(expr) || length(expr) != 1) stop_restriction(text, sprintf("%s cannot be read.",
+                                                                           dQuote(trimws(side), FALSE)))
     linear_combination(expr[[1]], fit, text)
   })
   out <- lapply(seq_along(read)[-1], function(s) {
@@ -269,7 +273,8 @@ covariance_of <- function(fit, contrasts) {
 combination_text <- function(weights, terms) {
   used <- which(weights != 0)
   size <- abs(weights[used])
-  parts <- paste0(ifelse(size == 1, "", paste0(vapply(size, function(s) format_plain(s), ""), " ")), term_names(terms[used]))
+  parts <- paste0(ifelse(size == 1, "", paste0(vapply(size, function(s) format_plain(s), ""), " ")),
+                  term_names(terms[used]))
   sign <- ifelse(weights[used] < 0, "-", "+")
   out <- paste(paste(sign, parts), collapse = " ")
   sub("^\\+ ", "", sub("^- ", "-", out))

@@ -3,13 +3,16 @@
 #' Question answered: *may I use random effects, if I do not trust disturbances to be unrelated and of one variance?*
 #'
 #' Mundlak's regression is random effects with the entity means of every regressor that varies within added
-#' ([fit_correlated()]); the test is that their q coefficients are zero, by Wald's statistic W with a covariance clustered by
-#' entity: \eqn{W/q \sim F(q, G - 1)}{W/q ~ F(q, G - 1)} with CR3, which leaves each entity out in turn, or Hotelling's form
-#' with CR2. It asks what Hausman's test asks; with the variance components held both statistics are one.
+#' ([fit_correlated()]); the test is that their q coefficients are zero, by Wald's statistic W with a covariance
+#' clustered by entity: \eqn{W/q \sim F(q, G - 1)}{W/q ~ F(q, G - 1)} with CR3, which leaves each entity out in turn, or
+#' Hotelling's form with CR2. It asks what Hausman's test asks; with the variance components held both statistics are
+#' one.
 #'
-#' Null: the effects are unrelated to the regressors, and random effects are consistent. A small p speaks for fixed effects.
+#' Null: the effects are unrelated to the regressors, and random effects are consistent. A small p speaks for fixed
+#' effects.
 #'
-#' @param fit A random, correlated or fixed effects fit with effects of the entity; the correlated fit of its equation is
+#' @param fit A random, correlated or fixed effects fit with effects of the entity; the correlated fit of its equation
+#' is
 #'   estimated where it is another.
 #' @param type `"CR3"` or `"CR2"`.
 #' @inheritParams test_effects
@@ -17,8 +20,8 @@
 #' @section Size:
 #' See `docs/size.md` of the sources. CR1 would reject a true null in 12 to 20 percent of cases with 20 entities.
 #' @section Errors:
-#' `wavetax_error_method` of a fit without entity effects; `wavetax_error_too_few_clusters` when there are no more entities
-#' than restrictions; `wavetax_error_nothing_to_compare` when no mean can be told from the rest.
+#' `wavetax_error_method` of a fit without entity effects; `wavetax_error_too_few_clusters` when there are no more
+#' entities than restrictions; `wavetax_error_nothing_to_compare` when no mean can be told from the rest.
 #' @references Mundlak, Y. (1978), *Econometrica* 46; Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel
 #'   Data*, 10.7.3.
 #' @examples
@@ -34,7 +37,8 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
   means <- with(correlated$coefficients, term[role == "mean" & status == "kept"])
   entity <- effect_names(correlated)
   if (length(means) == 0) {
-    stop_test("nothing_to_compare", sprintf("No mean over %s can be told from the other regressors.", plural_of(entity)),
+    stop_test("nothing_to_compare", sprintf("No mean over %s can be told from the other regressors.",
+                                            plural_of(entity)),
               todo = "The test needs regressors that vary both within and between.")
   }
   under <- under_errors(correlated, mundlak_errors(entity, type))

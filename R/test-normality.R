@@ -1,21 +1,21 @@
 #' Are the disturbances normal?
 #'
-#' Question answered: *may p values of small samples, and intervals of predictions, be read as normal ones?* Estimates and
-#' clustered errors of large samples do not need it.
+#' Question answered: *may p values of small samples, and intervals of predictions, be read as normal ones?* Estimates
+#' and clustered errors of large samples do not need it.
 #'
 #' \deqn{\frac{n}{6} \left(S^2 + \frac{(K - 3)^2}{4}\right) \sim \chi^2(2)}{n/6 (S^2 + (K - 3)^2/4) ~ chi-squared(2)}
 #' with S the skewness and K the kurtosis. Of `"residuals"`, where effects are swept out each is over
 #' \eqn{\sqrt{1 - h}}{sqrt(1 - h)}, h its leverage; of `"effects"`, the means of an entity's residuals around a random
-#' effects fit, each over \eqn{\sqrt{\sigma^2_u + \sigma^2_e / T_i}}{sqrt(s2_u + s2_e/T_i)} and centred. Under 100 values p comes
-#' from 999 draws.
+#' effects fit, each over \eqn{\sqrt{\sigma^2_u + \sigma^2_e / T_i}}{sqrt(s2_u + s2_e/T_i)} and centred. Under 100
+#' values p comes from 999 draws.
 #'
 #' @param fit A fit of any of the `fit_` functions; of effects, one of random effects.
 #' @param of `"residuals"` or `"effects"`.
 #' @inheritParams test_effects
 #' @return A `panel_test`; `estimate` has skewness and kurtosis.
 #' @section Size:
-#' See `docs/size.md` of the sources. Residuals mix the disturbances of an entity and look more normal than these where there
-#' are few rows to each.
+#' See `docs/size.md` of the sources. Residuals mix the disturbances of an entity and look more normal than these where
+#' there are few rows to each.
 #' @section Errors:
 #' `wavetax_error_method` when effects are asked for and not random; `wavetax_error_too_few_entities` under 8 of them;
 #' `wavetax_error_perfect_fit`.
@@ -44,14 +44,16 @@ test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, se
     statistic = c("chi-squared" = done[["statistic"]]), parameter = c(df = 2),
     p_value = stats::pchisq(done[["statistic"]], 2, lower.tail = FALSE), null = sprintf("the %s are normal", what),
     alternative = "they are skewed, or have other tails",
-    verdicts = c("they are not normal: rely on large samples, not on exact p values.", "no sign that they are not normal."),
+    verdicts = c("they are not normal: rely on large samples, not on exact p values.",
+                 "no sign that they are not normal."),
     data_name = test_equation(fit), distribution = list(name = "chi-squared", df = 2), level = level,
     estimate = done[c("skewness", "kurtosis")], cautions = values$cautions, notes = values$notes
   )
   if (is.null(draws) && n < 100) draws <- 999
   if (is.null(draws)) return(test)
   drawn <- if (of == "residuals") {
-    drawn_statistics(fit, function(e) core_jarque_bera(kept_rows(e, values$keep) / values$root)[["statistic"]], draws, seed,
+    drawn_statistics(fit, function(e) core_jarque_bera(kept_rows(e, values$keep) / values$root)[["statistic"]], draws,
+                     seed,
                      values$walk)
   } else {
     with_own_seed(seed, vapply(seq_len(draws), function(d) core_jarque_bera(stats::rnorm(n))[["statistic"]], 0))

@@ -1,17 +1,17 @@
 #' Is there an entity component?
 #'
-#' Question answered: *are the disturbances of one entity (or of one period) alike, so that pooled least squares misjudges
-#' its errors?*
+#' Question answered: *are the disturbances of one entity (or of one period) alike, so that pooled least squares
+#' misjudges its errors?*
 #'
 #' From the residuals e of the equation without effects, over groups g of \eqn{n_g} rows,
-#' \deqn{HO = \frac{n A}{\sqrt{2 (M - n)}}, \quad A = \frac{\sum_g (\sum e)^2}{\sum e^2} - 1, \quad M = \sum n_g^2,}{HO = n
-#' A / sqrt(2 (M - n)), A = sum_g (sum e)^2 / sum e^2 - 1, M = sum n_g^2,}
+#' \deqn{HO = \frac{n A}{\sqrt{2 (M - n)}}, \quad A = \frac{\sum_g (\sum e)^2}{\sum e^2} - 1, \quad M = \sum n_g^2,}{HO
+#' = n A / sqrt(2 (M - n)), A = sum_g (sum e)^2 / sum e^2 - 1, M = sum n_g^2,}
 #' and LM = HO squared. A variance is not negative: p is one-sided, P(N(0, 1) > HO), by default; two-sided refers LM to
 #' chi-squared(1). Of both, `"one-sided"` is King and Wu's \eqn{n (A_1 + A_2) / \sqrt{2 (M_1 + M_2 - 2n)}}{n (A_1 +
-#' A_2)/sqrt(2 (M_1 + M_2 - 2n))}, `"two-sided"` the sum of both LM with chi-squared(2), `"mixture"` the sum of the squared
-#' positive parts with the mixture of chi-squared distributions of Gourieroux, Holly and Monfort. Unbalanced panels and gaps are
-#' the general case. Under 30 groups on a side p comes from 999 draws of normal disturbances through the same
-#' regression, with the limiting p beside it.
+#' A_2)/sqrt(2 (M_1 + M_2 - 2n))}, `"two-sided"` the sum of both LM with chi-squared(2), `"mixture"` the sum of the
+#' squared positive parts with the mixture of chi-squared distributions of Gourieroux, Holly and Monfort. Unbalanced
+#' panels and gaps are the general case. Under 30 groups on a side p comes from 999 draws of normal disturbances through
+#' the same regression, with the limiting p beside it.
 #'
 #' Null: no such component; a small p speaks against pooled least squares with classical errors.
 #'
@@ -25,9 +25,10 @@
 #' @section Errors:
 #' `wavetax_error_too_few_periods` when every group has one row; `wavetax_error_method` of a between or difference fit;
 #' `wavetax_error_not_a_panel`; `wavetax_error_perfect_fit`.
-#' @references Breusch, T. S. and Pagan, A. R. (1980), *Review of Economic Studies* 47; Honda, Y. (1985), *Review of Economic
-#'   Studies* 52; Baltagi, B. H. and Li, Q. (1990), *Econometric Theory* 6; King, M. L. and Wu, P. X. (1997), *Econometric
-#'   Reviews* 16; Gourieroux, C., Holly, A. and Monfort, A. (1982), *Econometrica* 50.
+#' @references Breusch, T. S. and Pagan, A. R. (1980), *Review of Economic Studies* 47; Honda, Y. (1985), *Review of
+#' Economic
+#'   Studies* 52; Baltagi, B. H. and Li, Q. (1990), *Econometric Theory* 6; King, M. L. and Wu, P. X. (1997),
+#'   *Econometric Reviews* 16; Gourieroux, C., Holly, A. and Monfort, A. (1982), *Econometrica* 50.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_random_effects(fit_pooled(log(nights) ~ levy + storms, panel))
@@ -58,7 +59,8 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
     statistic = own$shown, parameter = own$parameter, p_value = own$p,
     null = sprintf("no component of %s: disturbances of one %s are unrelated", list_words(columns), list_or(columns)),
     alternative = sprintf("%s differ in level", nouns),
-    verdicts = c(sprintf("%s differ, so pooled least squares is not efficient and its classical errors are wrong.", nouns),
+    verdicts = c(sprintf("%s differ, so pooled least squares is not efficient and its classical errors are wrong.",
+                         nouns),
                  sprintf("no sign that %s differ beyond the regressors.", nouns)),
     data_name = test_equation(fit), distribution = own$distribution, level = level,
     notes = c(left_out_note(sample), if (alternative != "two-sided") {
@@ -83,9 +85,9 @@ without_components <- function(fit, effects) {
   if (fit$method == "pooled") return(fit)
   index <- fit$design$index
   tested <- unlist(index[c("entity", "period")])[if (effects == "both") 1:2 else match(effects, c("entity", "period"))]
-  others <- Filter(function(set) !identical(set$columns, unname(tested[1])) &&
-                     !(length(tested) > 1 && identical(set$columns, unname(tested[2]))),
-                   if (method$effects == "fixed") fit$effects else list())
+  others <- Filter(function(set) {
+    length(set$columns) > 1 || !set$columns %in% tested
+  }, if (method$effects == "fixed") fit$effects else list())
   if (length(others) == 0) return(refit(fit, level_design(fit)$y, "pooled", NULL))
   refit(fit, fit$design$y, "fixed", effects_formula(others))
 }

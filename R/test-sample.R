@@ -1,7 +1,7 @@
 # What tests of residuals take: those that are not fitted whatever their outcome, times the root of their weight.
 
-# list(e, keep, entity, clock, period, noun, moment): residuals of the live rows, their entity's code, clock and place among
-# the periods; the words for an entity and a period. `keep` are the rows, TRUE for all.
+# list(e, keep, entity, clock, period, noun, moment): residuals of the live rows, their entity's code, clock and place
+# among the periods; the words for an entity and a period. `keep` are the rows, TRUE for all.
 residual_sample <- function(fit, panel = TRUE) {
   check_keeps_rows(fit, "residuals to test")
   walk <- error_walk(fit)
@@ -27,7 +27,8 @@ panel_sample <- function(fit, keep = TRUE) {
   index <- fit$design$index
   check_test_panel(fit)
   used <- used_index(fit$design)
-  list(entity = rank_codes(kept_rows(used$entity, keep))$codes, clock = kept_rows(used$clock, keep), noun = index$entity,
+  list(entity = rank_codes(kept_rows(used$entity, keep))$codes, clock = kept_rows(used$clock, keep),
+       noun = index$entity,
        moment = index$period, nouns = plural_of(index$entity))
 }
 

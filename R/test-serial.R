@@ -1,32 +1,33 @@
 #' Tests for serial correlation of the disturbances
 #'
-#' Question answered: *are the disturbances of one entity related from period to period?* If they are, classical errors are
-#' wrong; clustered ones stand. Periods count on the panel's clock: across a gap nothing is paired.
+#' Question answered: *are the disturbances of one entity related from period to period?* If they are, classical errors
+#' are wrong; clustered ones stand. Periods count on the panel's clock: across a gap nothing is paired.
 #'
-#' The default `method` is `"differences"` for fixed effects and difference fits, `"breusch-godfrey"` for pooled ones and
-#' `"conditional"` for random and correlated effects (`"differences"` of two sets, or with weights).
+#' The default `method` is `"differences"` for fixed effects and difference fits, `"breusch-godfrey"` for pooled ones
+#' and `"conditional"` for random and correlated effects (`"differences"` of two sets, or with weights).
 #'
 #' * `"differences"`: r are the residuals of the equation in changes between adjacent periods (the fit's period effects
-#'   swept); over neighbouring changes \eqn{z_i = \sum r_{t-1} (r_t + r_{t-1}/2)}{z_i = sum r_{t-1} (r_t + r_{t-1}/2)}, whose
-#'   mean is zero where disturbances are unrelated: \eqn{t^2 \sim F(1, G - 1)}{t^2 ~ F(1, G - 1)} with t the mean of z over its
-#'   error and G the entities that have such a pair. The slope of r on its own value before is shown beside its value under the
-#'   null, -0.5. `form = "regression"` tests that slope with errors clustered by entity instead, which rejects a true null
-#'   somewhat too often.
-#' * `"within"`: the same of residuals within entities, \eqn{z_i = \sum e_{t-1} (e_t + e_{t-1}/(T_i - 1))}{z_i = sum e_{t-1}
-#'   (e_t + e_{t-1}/(T_i - 1))}, t with G - 1 degrees of freedom; entities with three periods or more.
-#' * `"durbin-watson"`: \eqn{d = \sum (e_t - e_{t-1})^2 / \sum e^2}{d = sum (e_t - e_{t-1})^2 / sum e^2} over adjacent periods,
-#'   with gaps or uneven lengths \eqn{2 - 2 \sum e_t e_{t-1} / \sum e^2}{2 - 2 sum e_t e_{t-1} / sum e^2}; p from draws on
-#'   the same rows, against positive correlation unless `alternative = "two-sided"`. Its mean under the null is printed.
+#'   swept); over neighbouring changes \eqn{z_i = \sum r_{t-1} (r_t + r_{t-1}/2)}{z_i = sum r_{t-1} (r_t + r_{t-1}/2)},
+#'   whose mean is zero where disturbances are unrelated: \eqn{t^2 \sim F(1, G - 1)}{t^2 ~ F(1, G - 1)} with t the mean
+#'   of z over its error and G the entities that have such a pair. The slope of r on its own value before is shown
+#'   beside its value under the null, -0.5. `form = "regression"` tests that slope with errors clustered by entity
+#'   instead, which rejects a true null somewhat too often.
+#' * `"within"`: the same of residuals within entities, \eqn{z_i = \sum e_{t-1} (e_t + e_{t-1}/(T_i - 1))}{z_i = sum
+#'   e_{t-1} (e_t + e_{t-1}/(T_i - 1))}, t with G - 1 degrees of freedom; entities with three periods or more.
+#' * `"durbin-watson"`: \eqn{d = \sum (e_t - e_{t-1})^2 / \sum e^2}{d = sum (e_t - e_{t-1})^2 / sum e^2} over adjacent
+#'   periods, with gaps or uneven lengths \eqn{2 - 2 \sum e_t e_{t-1} / \sum e^2}{2 - 2 sum e_t e_{t-1} / sum e^2}; p
+#'   from draws on the same rows, against positive correlation unless `alternative = "two-sided"`. Its mean under the
+#'   null is printed.
 #' * `"lm"`: Born and Breitung's statistic at `lag` k, robust to unequal variances, t with G - 1 degrees of freedom.
-#' * `"breusch-godfrey"`: \eqn{n R^2}{n R^2} of the pooled residuals on the regressors and their own values up to `lag` periods
-#'   before, 0 where absent, chi-squared; the F form is beside it. An entity component makes it reject.
-#' * `"conditional"`: the score test of no autocorrelation up to `lag`, given the entity component that the fit has estimated;
-#'   chi-squared. At maximum likelihood components it is Baltagi and Li's.
-#' * `"joint"`, of pooled residuals: serial correlation and an entity component together, chi-squared(2), and in its table
-#'   each of them allowing for the other.
+#' * `"breusch-godfrey"`: \eqn{n R^2}{n R^2} of the pooled residuals on the regressors and their own values up to `lag`
+#'   periods before, 0 where absent, chi-squared; the F form is beside it. An entity component makes it reject.
+#' * `"conditional"`: the score test of no autocorrelation up to `lag`, given the entity component that the fit has
+#'   estimated; chi-squared. At maximum likelihood components it is Baltagi and Li's.
+#' * `"joint"`, of pooled residuals: serial correlation and an entity component together, chi-squared(2), and in its
+#'   table each of them allowing for the other.
 #'
-#' The first-order autocorrelation that is printed beside each is 1 + 2b, b the slope of `"differences"`: short panels do not
-#' bias it.
+#' The first-order autocorrelation that is printed beside each is 1 + 2b, b the slope of `"differences"`: short panels
+#' do not bias it.
 #'
 #' @param fit A fit on a [panel_frame()].
 #' @param method One of those above; `NULL`: that of the fit.
@@ -35,18 +36,21 @@
 #' @param form Of `"differences"`: `"mean"` or `"regression"`.
 #' @param alternative Of `"durbin-watson"`: `"positive"` or `"two-sided"`.
 #' @inheritParams test_effects
-#' @return A `panel_test`; `estimate` has what the method estimates, `autocorrelation` the first-order one, `pairs` how many
+#' @return A `panel_test`; `estimate` has what the method estimates, `autocorrelation` the first-order one, `pairs` how
+#' many
 #'   pairs of rows were used.
 #' @section Size:
 #' See `docs/size.md` of the sources.
 #' @section Errors:
-#' `wavetax_error_not_a_panel` when the fit is not on a panel frame; `wavetax_error_too_few_periods` when too few entities
-#' have periods that far apart; `wavetax_error_method` for another method, or one that needs another fit, with the fit it
-#' needs; `wavetax_error_perfect_fit`.
-#' @references Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel Data*, 10.5.4, 10.6.3; Bhargava, A., Franzini,
-#'   L. and Narendranathan, W. (1982), *Review of Economic Studies* 49; Baltagi, B. H. and Wu, P. X. (1999), *Econometric
-#'   Theory* 15; Born, B. and Breitung, J. (2016), *Econometric Reviews* 35; Baltagi, B. H. and Li, Q. (1995), *Journal of
-#'   Econometrics* 68; Bera, A. K., Sosa-Escudero, W. and Yoon, M. (2001), *Journal of Econometrics* 101.
+#' `wavetax_error_not_a_panel` when the fit is not on a panel frame; `wavetax_error_too_few_periods` when too few
+#' entities have periods that far apart; `wavetax_error_method` for another method, or one that needs another fit, with
+#' the fit it needs; `wavetax_error_perfect_fit`.
+#' @references Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel Data*, 10.5.4, 10.6.3; Bhargava, A.,
+#' Franzini,
+#'   L. and Narendranathan, W. (1982), *Review of Economic Studies* 49; Baltagi, B. H. and Wu, P. X. (1999),
+#'   *Econometric Theory* 15; Born, B. and Breitung, J. (2016), *Econometric Reviews* 35; Baltagi, B. H. and Li, Q.
+#'   (1995), *Journal of Econometrics* 68; Bera, A. K., Sosa-Escudero, W. and Yoon, M. (2001), *Journal of Econometrics*
+#'   101.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' # The truth of the demo world: autocorrelation 0.4.
@@ -89,7 +93,8 @@ default_serial_method <- function(fit) {
 
 check_serial_arguments <- function(method, lag, form, alternative) {
   good <- is.numeric(lag) && length(lag) == 1 && is.finite(lag) && lag >= 1 && lag == trunc(lag) && lag < 1e6
-  if (!good) stop_wavetax("method", sprintf("`lag` is %s.", value_words(lag)), todo = "Give a whole number of periods, 1 or more.")
+  if (!good) stop_wavetax("method", sprintf("`lag` is %s.", value_words(lag)),
+                          todo = "Give a whole number of periods, 1 or more.")
   check_choice(form, c("mean", "regression"), "form", kind = "method")
   check_choice(alternative, c("positive", "two-sided"), "alternative", kind = "method")
   if (lag > 1 && !method %in% c("lm", "breusch-godfrey", "conditional")) {
@@ -123,7 +128,8 @@ serial_methods <- list(
     done <- core_serial_differences(pairs, ask$form == "regression")
     check_serial_told(done, pairs, fit)
     if (isTRUE(pairs$two_sweeps)) {
-      stop_test("method", "The fit has several sets of effects that follow the periods, which changes cannot all sweep.",
+      stop_test("method",
+                "The fit has several sets of effects that follow the periods, which changes cannot all sweep.",
                 todo = "Use `method = \"within\"`.")
     }
     df <- c(1, done$G - 1)
@@ -161,8 +167,10 @@ serial_methods <- list(
       statistic = core_durbin_watson(sample$e, pairs, even), name = "d", parameter = NULL, p = NA_real_,
       distribution = list(name = "drawn", df = numeric()), what = "by Durbin and Watson's d",
       null = neighbours_null(fit),
-      drawn = function(e) core_durbin_watson(kept_rows(e, keep), pairs, even), pairs = length(pairs$now), G = length(size),
-      notes = c(left_out_note(sample), if (!even) "The panel has gaps or uneven lengths: d is 2 - 2 sum ee(-1) / sum e^2.")
+      drawn = function(e) core_durbin_watson(kept_rows(e, keep), pairs,
+                                             even), pairs = length(pairs$now), G = length(size),
+      notes = c(left_out_note(sample),
+                if (!even) "The panel has gaps or uneven lengths: d is 2 - 2 sum ee(-1) / sum e^2.")
     )
   },
   lm = function(fit, ask) {
@@ -189,13 +197,15 @@ serial_methods <- list(
     list(
       statistic = done$statistic, name = "chi-squared", parameter = c(df = done$df),
       p = stats::pchisq(done$statistic, done$df, lower.tail = FALSE),
-      distribution = list(name = "chi-squared", df = done$df), what = sprintf("from pooled residuals at %s", lags_words(ask$lag)),
+      distribution = list(name = "chi-squared", df = done$df), what = sprintf("from pooled residuals at %s",
+                                                                              lags_words(ask$lag)),
       null = neighbours_null(fit), G = max(sample$entity), pairs = NULL,
       cautions = if (!is.na(component) && component < ask$level) {
         sprintf("It rejects where %s differ in level, as they do here (%s): `method = \"joint\"` tells the two apart.",
                 plural_of(sample$noun), p_words(component))
       },
-      notes = c(left_out_note(sample), sprintf("F form: %s on %s and %s df, %s.", format_number(done$f), count_words(done$df),
+      notes = c(left_out_note(sample), sprintf("F form: %s on %s and %s df, %s.", format_number(done$f),
+                                               count_words(done$df),
                                                count_words(done$f_df),
                                                p_words(stats::pf(done$f, done$df, done$f_df, lower.tail = FALSE))))
     )
@@ -266,7 +276,8 @@ lags_words <- function(lag) if (lag == 1) "1 lag" else sprintf("lags 1 to %s", c
 
 t_result <- function(done, null, what, fit, sample) {
   list(statistic = done$statistic, name = "t", parameter = c(df = done$G - 1),
-       p = 2 * stats::pt(-abs(done$statistic), done$G - 1), distribution = list(name = "t", df = done$G - 1), null = null,
+       p = 2 * stats::pt(-abs(done$statistic), done$G - 1), distribution = list(name = "t",
+                                                                                df = done$G - 1), null = null,
        what = what, pairs = done$pairs, G = done$G, notes = left_out_note(sample),
        cautions = if (done$G < 20) few_entities_words(fit, done$G))
 }

@@ -3,17 +3,17 @@
 #' Question answered: *do disturbances spread more for some entities, or for some values of the regressors?* If they do,
 #' classical errors are wrong; robust and clustered ones stand.
 #'
-#' * `"entity"` (default): Levene's, the one-way F of the size of residuals on entities, \eqn{F(N - 1, n - N)}{F(N - 1, n - N)}.
-#'   Within entities residuals are related to each other, so of fixed effects it is the F of
-#'   \eqn{|e_2 - e_1|, |e_4 - e_3|, \ldots}{|e_2 - e_1|, |e_4 - e_3|, ...} of entities with two such pairs or more, whatever
-#'   the law of the disturbances.
+#' * `"entity"` (default): Levene's, the one-way F of the size of residuals on entities, \eqn{F(N - 1, n - N)}{F(N - 1,
+#'   n - N)}. Within entities residuals are related to each other, so of fixed effects it is the F of
+#'   \eqn{|e_2 - e_1|, |e_4 - e_3|, \ldots}{|e_2 - e_1|, |e_4 - e_3|, ...} of entities with two such pairs or more,
+#'   whatever the law of the disturbances.
 #' * `"bartlett"`: of the variances within entities with \eqn{\nu_i = T_i - 1}{nu_i = T_i - 1}, chi-squared(N - 1). For
 #'   normal disturbances only: heavy tails alone make it reject.
-#' * `"wald"`: the modified Wald test, for comparison with what others report. It rejects a true null nearly always in panels
-#'   of up to 10 periods.
+#' * `"wald"`: the modified Wald test, for comparison with what others report. It rejects a true null nearly always in
+#'   panels of up to 10 periods.
 #' * `"koenker"`: \eqn{n R^2}{n R^2} of squared residuals on the regressors, chi-squared; `"white"`: on these, their
-#'   squares and products. With effects swept out squares are over 1 - h, h the leverage of the row. After a pooled fit with
-#'   an entity component and regressors that are fixed in time they reject a true null too often, and a form
+#'   squares and products. With effects swept out squares are over 1 - h, h the leverage of the row. After a pooled fit
+#'   with an entity component and regressors that are fixed in time they reject a true null too often, and a form
 #'   clustered by entity (CR3) is used, which is said.
 #'
 #' Null: one variance.
@@ -27,7 +27,8 @@
 #' @section Errors:
 #' `wavetax_error_method`; `wavetax_error_too_few_periods` when too few entities have enough rows;
 #' `wavetax_error_too_many_columns` when White's test would take half the rows; `wavetax_error_perfect_fit`.
-#' @references Levene, H. (1960), in *Contributions to Probability and Statistics*; Greene, W. H. *Econometric Analysis*, 9.7;
+#' @references Levene, H. (1960), in *Contributions to Probability and Statistics*; Greene, W. H. *Econometric
+#' Analysis*, 9.7;
 #'   Koenker, R. (1981), *Journal of Econometrics* 17; White, H. (1980), *Econometrica* 48.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -119,8 +120,8 @@ variance_tests <- list(
     spread <- cpp_group_sums((sample$e^2 - variance[sample$entity])^2, sample$entity, N) / size / (size - 1)
     chi_found(sprintf("Unequal variances across %s, the modified Wald test", sample$nouns),
               list(statistic = sum((variance - mean(sample$e^2))^2 / spread), df = N),
-              cautions = sprintf(paste("With about %s of each %s it rejects a true null far too often (nearly always up to 10,",
-                                       "46 percent at 30, 13 percent at 120). By `method = \"entity\"`: %s."),
+              cautions = sprintf(paste("With about %s of each %s it rejects a true null far too often (nearly always",
+                                       "up to 10, 46 percent at 30, 13 percent at 120). By `method = \"entity\"`: %s."),
                                  count_of(round(mean(size)), sample$moment), sample$noun, entity_p_words(fit)),
               notes = left_out_note(sample))
   },
@@ -207,8 +208,9 @@ clustered_squares <- function(title, fit, squares, columns, sample, groups) {
   q <- sum(solution$status == 0L)
   live <- rank_codes(kept_rows(groups$codes, sample$keep))
   if (q >= live$count) {
-    stop_test("too_many_columns", sprintf("%s cannot tell %s.", count_of(live$count, sample_noun(fit)),
-                                          count_of(q, "column")), todo = "Use `method = \"koenker\"`, or fewer regressors.")
+    stop_test("too_many_columns",
+              sprintf("%s cannot tell %s.", count_of(live$count, sample_noun(fit)), count_of(q, "column")),
+              todo = "Use `method = \"koenker\"`, or fewer regressors.")
   }
   walk <- core_walk(rows, NULL, solution)
   basis <- c(core_coordinate_rows(walk), list(pick = diag(q + 1L)))
@@ -217,7 +219,7 @@ clustered_squares <- function(title, fit, squares, columns, sample, groups) {
   u <- drop(crossprod(basis$z, squares))[-1]
   value <- sum(u * solve(M, u)) / q
   f_found(title, list(statistic = value, df = c(q, live$count - 1)),
-          cautions = sprintf("%s differ in level and some regressors are fixed in time, so the form is clustered by %s (CR3).",
+          cautions = sprintf("%s differ in level and some regressors are fixed: the form is clustered by %s (CR3).",
                              upper_first(plural_of(sample_noun(fit))), sample_noun(fit)),
           notes = left_out_note(sample))
 }

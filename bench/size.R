@@ -1,31 +1,32 @@
-# Do the tests tell the truth? Rejection rates at 5 percent under the null, and under stated alternatives, for every test:
-# `Rscript bench/size.R [draws]` (400 by default; about half an hour on two processors) writes docs/size.md. A report, not a test.
+# Do the tests tell the truth? Rejection rates at 5 percent under the null, and under stated alternatives, for every
+# test: `Rscript bench/size.R [draws]` (400 by default; about half an hour on two processors) writes docs/size.md. A
+# report, not a test.
 suppressPackageStartupMessages(library(wavetax))
 
 draws <- as.integer(c(commandArgs(trailingOnly = TRUE), "400")[1])
 cores <- if (.Platform$OS.type == "unix") parallel::detectCores() else 1L
 
-# N entities over T periods. Uneven: late entrants, gaps, a quarter of the rows missing. `component`: the spread of the
+# N entities over their periods. Uneven: late entrants, gaps, a quarter of the rows missing. `component`: the spread of the
 # entities' level. `alternative` names what is wrong.
-make_panel <- function(N, T, uneven, skewed, component = 1, alternative = "") {
-  n <- N * T
+make_panel <- function(N, spans, uneven, skewed, component = 1, alternative = "") {
+  n <- N * spans
   draw <- function(n) if (skewed) (rchisq(n, 3) - 3) / sqrt(6) else rnorm(n)
-  id <- rep(seq_len(N), each = T)
-  t <- rep(seq_len(T), N)
+  id <- rep(seq_len(N), each = spans)
+  t <- rep(seq_len(spans), N)
   u <- rnorm(N)
-  e <- matrix(draw(n), T)
-  if (alternative == "serial") for (s in seq_len(T)[-1]) e[s, ] <- 0.3 * e[s - 1, ] + sqrt(1 - 0.09) * e[s, ]
-  if (alternative == "spread") e <- e * rep(exp(0.4 * rnorm(N)), each = T)
+  e <- matrix(draw(n), spans)
+  if (alternative == "serial") for (s in seq_len(spans)[-1]) e[s, ] <- 0.3 * e[s - 1, ] + sqrt(1 - 0.09) * e[s, ]
+  if (alternative == "spread") e <- e * rep(exp(0.4 * rnorm(N)), each = spans)
   x1 <- rnorm(n) + 0.5 * rnorm(N)[id]
   x2 <- rnorm(n)
   e <- as.vector(e)
   if (alternative == "with x") e <- e * sqrt(0.5 + 0.5 * x1^2 / 1.25)
-  if (alternative == "shocks") e <- e + 0.4 * rnorm(T)[t] * rep(sample(c(-1, 1, 1), N, TRUE), each = T)
+  if (alternative == "shocks") e <- e + 0.4 * rnorm(spans)[t] * rep(sample(c(-1, 1, 1), N, TRUE), each = spans)
   if (alternative == "related") x1 <- x1 + 0.3 * u[id]
   y <- x1 - x2 + (if (alternative == "form") 0.15 * x1^2 else 0) + component * u[id] + e
   data <- data.frame(id, t, x1, x2, y)
   if (uneven) {
-    late <- pmin(T - 3, rgeom(N, 2 / T))
+    late <- pmin(spans - 3, rgeom(N, 2 / spans))
     data <- data[data$t > late[data$id] & (runif(n) < 0.85), ]
   }
   panel_frame(data, id, t)
@@ -52,11 +53,14 @@ all_tests <- function(a, b) {
     "serial, differences by regression" = p_of(test_serial(fixed, form = "regression")),
     "serial, within" = p_of(test_serial(fixed, "within")), "serial, lm" = p_of(test_serial(fixed, "lm")),
     "serial, Durbin-Watson" = p_of(test_serial(fixed, "durbin-watson", draws = 99)),
-    "serial, Breusch-Godfrey" = p_of(test_serial(pooled)), "serial, conditional" = p_of(test_serial(random, "conditional")),
+    "serial, Breusch-Godfrey" = p_of(test_serial(pooled)), "serial, conditional" = p_of(test_serial(random,
+                                                                                                    "conditional")),
     "serial, joint" = p_of(test_serial(pooled, "joint")),
     "variance, entities (fixed)" = p_of(test_variance(fixed)), "variance, entities (pooled)" = p_of(test_variance(pooled)),
-    "variance, Bartlett" = p_of(test_variance(fixed, "bartlett")), "variance, Wald" = p_of(test_variance(fixed, "wald")),
-    "variance, Koenker" = p_of(test_variance(fixed, "koenker")), "variance, White" = p_of(test_variance(fixed, "white")),
+    "variance, Bartlett" = p_of(test_variance(fixed, "bartlett")), "variance, Wald" = p_of(test_variance(fixed,
+                                                                                                         "wald")),
+    "variance, Koenker" = p_of(test_variance(fixed, "koenker")), "variance, White" = p_of(test_variance(fixed,
+                                                                                                        "white")),
     "cross-section, CD" = p_of(test_cross_section(fixed)), "cross-section, moments" = p_of(test_cross_section(both)),
     "normality, residuals" = p_of(test_normality(fixed, draws = 99)),
     "normality, effects" = p_of(test_normality(random, "effects", draws = 99)),
@@ -81,12 +85,14 @@ rates <- function(make, seed, draws) {
 percent <- function(x) ifelse(is.na(x), "", formatC(100 * x, format = "f", digits = 1))
 table_of <- function(columns) {
   names <- names(columns[[1]])
-  c(paste0("| test | ", paste(names(columns), collapse = " | "), " |"), paste0("| :-- |", strrep(" --: |", length(columns))),
-    vapply(names, function(name) paste0("| ", name, " | ", paste(vapply(columns, function(one) percent(one[[name]]), ""),
+  c(paste0("| test | ", paste(names(columns), collapse = " | "), " |"),
+    paste0("| :-- |", strrep(" --: |", length(columns))),
+    vapply(names, function(name) paste0("| ", name, " | ", paste(vapply(columns, function(one) percent(one[[name]]),
+                                                                        ""),
                                                                 collapse = " | "), " |"), ""))
 }
 
-cells <- expand.grid(T = c(5, 10, 30), N = c(20, 100, 500))
+cells <- expand.grid(spans = c(5, 10, 30), N = c(20, 100, 500))
 kinds <- expand.grid(uneven = c(FALSE, TRUE), skewed = c(FALSE, TRUE))
 text <- c(
   "# Do the tests tell the truth?", "",
@@ -98,19 +104,20 @@ text <- c(
 for (k in seq_len(nrow(kinds))) {
   columns <- lapply(seq_len(nrow(cells)), function(c) {
     cell <- cells[c, ]
-    message(sprintf("kind %d of 4, N = %d, T = %d", k, cell$N, cell$T))
-    make <- function() list(make_panel(cell$N, cell$T, kinds$uneven[k], kinds$skewed[k], 0),
-                            make_panel(cell$N, cell$T, kinds$uneven[k], kinds$skewed[k], 1))
+    message(sprintf("kind %d of 4, N = %d, T = %d", k, cell$N, cell$spans))
+    make <- function() list(make_panel(cell$N, cell$spans, kinds$uneven[k], kinds$skewed[k], 0),
+                            make_panel(cell$N, cell$spans, kinds$uneven[k], kinds$skewed[k], 1))
     rates(make, 10 * k + c, if (cell$N == 500) max(100, draws %/% 4) else draws)
   })
-  names(columns) <- sprintf("N %d, T %d", cells$N, cells$T)
+  names(columns) <- sprintf("N %d, T %d", cells$N, cells$spans)
   text <- c(text, "", sprintf("## %s, %s disturbances", if (kinds$uneven[k]) "Uneven, with gaps" else "Balanced",
                               if (kinds$skewed[k]) "skewed" else "normal"), "", table_of(columns))
 }
 alternatives <- c("serial", "spread", "with x", "shocks", "related", "form")
 power <- lapply(alternatives, function(alternative) {
   message("alternative: ", alternative)
-  rates(function() list(make_panel(100, 10, TRUE, FALSE, 0, alternative), make_panel(100, 10, TRUE, FALSE, 1, alternative)),
+  rates(function() list(make_panel(100, 10, TRUE, FALSE, 0, alternative),
+                        make_panel(100, 10, TRUE, FALSE, 1, alternative)),
         100 + match(alternative, alternatives), draws)
 })
 names(power) <- alternatives

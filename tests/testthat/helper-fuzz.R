@@ -13,7 +13,8 @@ fuzz_material <- function() {
   folder <- tempfile("fuzz-")
   dir.create(folder)
   good <- list(
-    formula = eq, data = small, fit = fixed, object = fixed, x = small, errors = se_classical(), consistent = fixed, full = fixed,
+    formula = eq, data = small, fit = fixed, object = fixed, x = small, errors = se_classical(), consistent = fixed,
+    full = fixed,
     efficient = random, table = spec_table(fixed), file = file.path(folder, "t.csv"),
     findings = panel_problems(raw, harbour, season),
     steps = list(~storms, "entity"), repaired = small, joined = small, y = data.frame(season = 2009:2020,

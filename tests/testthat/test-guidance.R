@@ -28,13 +28,16 @@ test_that("the path leads to fixed effects for the levy, and says that nothing t
   expect_match(chosen$caveats, "chosen by tests", all = FALSE)
   expect_equal(chosen$choices$estimate[2], unname(coef(fit_fixed(log(nights) ~ levy + storms + pier, panel))["levy"]))
   pier <- appraise(log(nights) ~ levy + storms + pier, panel, focus = "pier")
+  expect_identical(appraise(log(nights) ~ levy + storms + pier, panel, focus = pier)$focus, "pier")
+  expect_identical(appraise(log(nights) ~ levy + log(fuel), panel, focus = ~ log(fuel))$focus, "log(fuel)")
   expect_match(pier$recommendation[1], "No model here tells the effect of pier")
   expect_identical(pier$fit$method, "correlated")
   expect_true(is.na(pier$choices$estimate[2]))
   expect_error(appraise(log(nights) ~ levy, panel, focus = "no such"), class = "wavetax_error_unknown_term")
   expect_error(appraise(log(nights) ~ levy, as.data.frame(panel)), class = "wavetax_error_not_a_panel")
   panel$nothing <- 0
-  expect_error(fit_random(nothing ~ levy, panel, variance = "maximum-likelihood"), class = "wavetax_error_negative_variance")
+  expect_error(fit_random(nothing ~ levy, panel, variance = "maximum-likelihood"),
+               class = "wavetax_error_negative_variance")
   nothing <- fit_fixed(nothing ~ levy + I(levy^2), panel, errors = se_classical())
   expect_s3_class(in_words(nothing), "in_words")
   expect_error(test_serial(nothing), class = "wavetax_error")
@@ -67,7 +70,8 @@ test_that("coefficients are put into sentences that suit how they are written", 
   words <- function(fit, term) in_words(fit, term)$words
   fit <- fit_fixed(log(nights) ~ levy + log(fuel) + pennant + coast:storms, panel)
   b <- coef(fit)
-  expect_match(words(fit, "levy"), sprintf("^Within a harbour, a season with one more of levy has %s percent fewer nights",
+  expect_match(words(fit, "levy"),
+               sprintf("^Within a harbour, a season with one more of levy has %s percent fewer nights",
                                            format_number(100 * (1 - exp(b[["levy"]])), 2)))
   expect_match(words(fit, "log(fuel)"), "1 percent more fuel has 0.3. percent fewer nights")
   expect_match(words(fit, "pennant"), "a season with pennant has .* percent more nights")
@@ -76,7 +80,8 @@ test_that("coefficients are put into sentences that suit how they are written", 
   turn <- format_number(-b[["levy"]] / (2 * b[["I(levy^2)"]]), 2)
   expect_match(words(square, "I(levy^2)"), sprintf("it turns at %s", turn), fixed = TRUE)
   expect_match(words(square, "coastEmber"), "with coast Ember, not Brindle, has")
-  expect_match(words(fit_correlated(log(nights) ~ levy + pier, panel), "pier"), "^Between harbours, a harbour with one more")
+  expect_match(words(fit_correlated(log(nights) ~ levy + pier, panel), "pier"),
+               "^Between harbours, a harbour with one more")
   expect_match(words(fit_fixed(nights ~ past(levy, 2), panel), "past(levy, 2)"), "levy 2 seasons before")
   expect_match(words(fit_pooled(nights ~ levy * storms, panel), "levy:storms"), "slope of levy changes by")
 })
@@ -102,7 +107,8 @@ test_that("a reading keeps to its level and never says accept; several tests bin
   joint <- test_joint(fit, "levy = -0.052")
   high <- test_joint(fit, "levy = -0.052", level = min(0.49, joint$p.value + 0.01))
   expect_match(high$reading, if (joint$p.value < 0.48) "is rejected" else "not rejected")
-  all <- lapply(list(test_serial(fit), test_form(fit), test_variance(fit), test_cross_section(fit), test_effects(fit)), function(t) {
+  all <- lapply(list(test_serial(fit), test_form(fit), test_variance(fit), test_cross_section(fit), test_effects(fit)),
+                function(t) {
     expect_s3_class(t, c("panel_test", "htest"), exact = TRUE)
     expect_false(any(grepl("accept", unlist(t[c("reading", "null", "alternative", "notes", "cautions", "question")]))))
     as.data.frame(t)
@@ -122,7 +128,8 @@ test_that("simulated p values are those of draws under the null, seeded, and lea
   expect_identical(a$p.value, test_serial(fit, draws = 99, seed = 2)$p.value)
   expect_lt(abs(a$p.value - a$simulated$asymptotic), 0.2)
   random <- suppressWarnings(fit_random(y ~ x1, panel))
-  for (test in list(test_mundlak(random, draws = 39), test_hausman(fit, random, draws = 39), test_variance(fit, draws = 39),
+  for (test in list(test_mundlak(random, draws = 39), test_hausman(fit, random, draws = 39),
+                    test_variance(fit, draws = 39),
                     test_cross_section(fit, draws = 39), test_form(fit, draws = 39), test_normality(fit, draws = 39))) {
     expect_true(test$p.value %in% ((1:40) / 40))
   }
@@ -136,7 +143,8 @@ test_that("true nulls are rejected about as often as is said: a few cells of the
     panel <- panel_frame(data[runif(180) < 0.85, ], id, t)
     fixed <- fit_fixed(y ~ x, panel)
     random <- suppressWarnings(fit_random(y ~ x, panel))
-    c(test_serial(fixed)$p.value, test_serial(fixed, "lm")$p.value, test_serial(random)$p.value, test_mundlak(random)$p.value,
+    c(test_serial(fixed)$p.value, test_serial(fixed, "lm")$p.value, test_serial(random)$p.value,
+      test_mundlak(random)$p.value,
       test_variance(fixed)$p.value, test_cross_section(fixed)$p.value, test_form(fixed)$p.value)
   }, numeric(7))
   rates <- rowMeans(p < 0.1)

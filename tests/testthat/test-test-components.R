@@ -11,15 +11,18 @@ test_that("the F of effects is that of nested dummy regressions", {
   panel <- panel_frame(data, id, year)
   entity <- fit_fixed(y ~ x1 + x2, panel)
   both <- fit_fixed(y ~ x1 + x2, panel, "both")
-  expected <- anova(lm(y ~ x1 + x2, data), lm(y ~ x1 + x2 + factor(id), data), lm(y ~ x1 + x2 + factor(id) + factor(year), data))
+  expected <- anova(lm(y ~ x1 + x2, data), lm(y ~ x1 + x2 + factor(id), data),
+                    lm(y ~ x1 + x2 + factor(id) + factor(year), data))
   result <- test_effects(entity)
   exact <- anova(lm(y ~ x1 + x2, data), lm(y ~ x1 + x2 + factor(id), data))
   expect_equal(unname(result$statistic), exact$F[2])
   expect_equal(result$p.value, exact[["Pr(>F)"]][2])
   second <- test_effects(both, entity)
-  expect_equal(unname(second$statistic), ((deviance(entity) - deviance(both)) / expected$Df[3]) / (deviance(both) / df.residual(both)))
+  expect_equal(unname(second$statistic),
+               ((deviance(entity) - deviance(both)) / expected$Df[3]) / (deviance(both) / df.residual(both)))
   expect_equal(unname(second$parameter[1]), expected$Df[3])
   expect_error(test_effects(fit_fixed(y ~ x1 + x2, panel, "period"), entity), class = "wavetax_error_not_nested")
+  expect_error(test_effects(entity, both), "swapped", class = "wavetax_error_not_nested")
   expect_error(test_effects(fit_pooled(y ~ x1, panel)), "fit_fixed", class = "wavetax_error_method")
   expect_error(test_effects(entity, robust = TRUE), "test_mundlak", class = "wavetax_error_robust")
   drawn <- test_effects(entity, draws = 99)
@@ -42,7 +45,8 @@ test_that("components of entity and period follow Honda, King and Wu, and the mi
     entity <- test_random_effects(fit)
     expect_equal(unname(entity$statistic), HO(data$id)^2)
     expect_equal(entity$p.value, pnorm(HO(data$id), lower.tail = FALSE))
-    expect_equal(unname(test_random_effects(fit, "both", "two-sided", draws = 19)$statistic), HO(data$id)^2 + HO(data$year)^2)
+    expect_equal(unname(test_random_effects(fit, "both", "two-sided", draws = 19)$statistic),
+                 HO(data$id)^2 + HO(data$year)^2)
   }
   fit <- fit_pooled(y ~ x1 + x2, panel)
   e <- residuals(fit)
@@ -54,7 +58,8 @@ test_that("components of entity and period follow Honda, King and Wu, and the mi
   expect_equal(unname(both$statistic), kw)
   expect_equal(both$simulated$asymptotic, pnorm(kw, lower.tail = FALSE))
   HO <- function(g) n * A(g) / sqrt(2 * (M(g) - n))
-  expect_equal(unname(test_random_effects(fit, "both", "mixture")$statistic), max(HO(data$id), 0)^2 + max(HO(data$year), 0)^2)
+  expect_equal(unname(test_random_effects(fit, "both", "mixture")$statistic),
+               max(HO(data$id), 0)^2 + max(HO(data$year), 0)^2)
   alone <- panel_frame(data[!duplicated(data$id), ], id, year)
   expect_error(test_random_effects(fit_pooled(y ~ x1, alone)), "one row", class = "wavetax_error_too_few_periods")
   expect_equal(test_random_effects(fit_random(y ~ x1 + x2, panel))$statistic, test_random_effects(fit)$statistic)
@@ -102,9 +107,9 @@ test_that("variances across entities and with regressors follow their formulas",
   }))
   expect_equal(unname(test_variance(fixed)$statistic), anova(lm(v ~ factor(id), pairs))$F[1])
   expect_equal(unname(test_variance(fixed, "bartlett")$statistic), unname(bartlett.test(e, data$id)$statistic))
-  T <- as.vector(table(data$id))
-  s2 <- as.vector(rowsum(e^2, data$id)) / T
-  v <- as.vector(rowsum((e^2 - s2[match(data$id, sort(unique(data$id)))])^2, data$id)) / T / (T - 1)
+  spans <- as.vector(table(data$id))
+  s2 <- as.vector(rowsum(e^2, data$id)) / spans
+  v <- as.vector(rowsum((e^2 - s2[match(data$id, sort(unique(data$id)))])^2, data$id)) / spans / (spans - 1)
   wald <- test_variance(fixed, "wald")
   expect_equal(unname(wald$statistic), sum((s2 - mean(e^2))^2 / v))
   expect_match(wald$cautions[1], "far too often")
@@ -114,7 +119,8 @@ test_that("variances across entities and with regressors follow their formulas",
   }
   h <- diag(projection(cbind(data$x1, data$x2, dummies_of(data$id))))
   koenker <- lm(e^2 / (1 - h) ~ data$x1 + data$x2)
-  expect_equal(unname(test_variance(fixed, "koenker")$statistic), length(e) * summary(koenker)$r.squared, tolerance = 1e-8)
+  expect_equal(unname(test_variance(fixed, "koenker")$statistic), length(e) * summary(koenker)$r.squared,
+               tolerance = 1e-8)
   white <- lm(residuals(pooled)^2 ~ poly(cbind(x1, x2), 2, raw = TRUE), data)
   result <- test_variance(pooled, "white")
   expect_equal(unname(result$statistic), nrow(data) * summary(white)$r.squared, tolerance = 1e-8)
@@ -122,7 +128,8 @@ test_that("variances across entities and with regressors follow their formulas",
   # An entity component and a regressor that is fixed in time: the form clustered by entity.
   panel$fixed <- sin(panel$id)
   expect_match(test_variance(fit_pooled(y ~ x1 + fixed, panel), "koenker")$cautions, "clustered by id")
-  expect_error(test_variance(fit_pooled(y ~ x1 + x2 + w, panel[1:14, ]), "white"), class = "wavetax_error_too_many_columns")
+  expect_error(test_variance(fit_pooled(y ~ x1 + x2 + w, panel[1:14, ]), "white"),
+               class = "wavetax_error_too_many_columns")
 })
 
 test_that("dependence between entities is that of all pairs over the periods they share", {
@@ -137,13 +144,13 @@ test_that("dependence between entities is that of all pairs over the periods the
     both <- !is.na(wide[, i]) & !is.na(wide[, j])
     if (sum(both) >= 3) found <- rbind(found, c(sum(both), cor(wide[both, i], wide[both, j])))
   }
-  T <- found[, 1]
+  spans <- found[, 1]
   r <- found[, 2]
   cd <- test_cross_section(fit)
-  expect_equal(unname(cd$statistic), sum(sqrt(T - 1) * r) / sqrt(length(r)), tolerance = 1e-8)
+  expect_equal(unname(cd$statistic), sum(sqrt(spans - 1) * r) / sqrt(length(r)), tolerance = 1e-8)
   expect_identical(unname(cd$pairs[1]), as.numeric(length(r)))
   moments <- test_cross_section(fit, "moments")
-  expect_equal(unname(moments$statistic), sum((T - 1) * r^2 - 1) / sqrt(sum(2 * (T - 2) / (T + 1))), tolerance = 1e-8)
+  expect_equal(unname(moments$statistic), sum((spans - 1) * r^2 - 1) / sqrt(sum(2 * (spans - 2) / (spans + 1))), tolerance = 1e-8)
   expect_error(test_cross_section(fit, "lm"), "too often", class = "wavetax_error_method")
   expect_error(test_cross_section(fit, "bias-corrected"), "balanced", class = "wavetax_error_method")
   expect_error(test_cross_section(fit_fixed(y ~ x1, panel, "both"), "cd"), "moments", class = "wavetax_error_method")
@@ -172,8 +179,8 @@ test_that("normality is of residuals over sqrt(1 - h), and of effects over their
   expect_equal(unname(test_normality(fixed)$statistic), jb((residuals(fixed) / sqrt(1 - h))[live]), tolerance = 1e-7)
   random <- fit_random(y ~ x1 + x2, panel)
   left <- data$y - cbind(1, data$x1, data$x2) %*% coef(random)
-  T <- as.vector(table(data$id))
-  v <- as.vector(rowsum(left, data$id)) / T / sqrt(random$variance$sigma2 + random$variance$sigma2_e / T)
+  spans <- as.vector(table(data$id))
+  v <- as.vector(rowsum(left, data$id)) / spans / sqrt(random$variance$sigma2 + random$variance$sigma2_e / spans)
   effects <- test_normality(random, of = "effects")
   expect_equal(unname(effects$statistic), jb(v), tolerance = 1e-8)
   expect_true(effects$p.value %in% ((1:1000) / 1000))
@@ -265,7 +272,8 @@ test_that("collinearity is that of the swept regressors, a factor as one term", 
 test_that("influence is that of estimating without each group", {
   data <- gap_data(N = 12)
   panel <- panel_frame(data, id, year)
-  for (fit in list(fit_pooled(y ~ x1 + x2, panel), fit_fixed(y ~ x1 + x2, panel), fit_fixed(y ~ x1 + x2, panel, "both"))) {
+  for (fit in list(fit_pooled(y ~ x1 + x2, panel), fit_fixed(y ~ x1 + x2, panel),
+                   fit_fixed(y ~ x1 + x2, panel, "both"))) {
     for (by in c("id", "year", "region")) {
       moved <- influence_by(fit, by)
       for (g in unique(data[[by]])) {

@@ -48,17 +48,17 @@ test_that("within, lm and Durbin-Watson are those of their formulas on uneven pa
   for (weighted in c(FALSE, TRUE)) {
     fit <- if (weighted) fit_fixed(y ~ x1 + x2, panel, weights = ~w) else fit_fixed(y ~ x1 + x2, panel)
     e <- residuals(fit) * if (weighted) sqrt(data$w) else 1
-    T <- tabulate(data$id)[data$id]
-    e[T == 1] <- NA
+    spans <- tabulate(data$id)[data$id]
+    e[spans == 1] <- NA
     p <- dense_pairs(data$id, data$year)
-    use <- p[T[p[, 1]] >= 3, ]
-    z <- sums_by(e[use[, 2]] * (e[use[, 1]] + e[use[, 2]] / (T[use[, 1]] - 1)), data$id[use[, 1]])
+    use <- p[spans[p[, 1]] >= 3, ]
+    z <- sums_by(e[use[, 2]] * (e[use[, 1]] + e[use[, 2]] / (spans[use[, 1]] - 1)), data$id[use[, 1]])
     within <- test_serial(fit, "within")
     expect_equal(unname(within$statistic), mean_t(z), tolerance = 1e-8)
     expect_equal(unname(within$parameter), length(z) - 1)
     for (lag in 1:2) {
       p <- dense_pairs(data$id, data$year, lag)
-      p <- p[T[p[, 1]] >= 3, ]
+      p <- p[spans[p[, 1]] >= 3, ]
       ids <- sort(unique(data$id[p[, 1]]))
       z <- vapply(ids, function(i) {
         mine <- p[data$id[p[, 1]] == i, , drop = FALSE]
@@ -71,13 +71,15 @@ test_that("within, lm and Durbin-Watson are those of their formulas on uneven pa
     }
     p <- dense_pairs(data$id, data$year)
     d <- test_serial(fit, "durbin-watson", draws = 99)
-    expect_equal(unname(d$statistic), 2 - 2 * sum(e[p[, 1]] * e[p[, 2]], na.rm = TRUE) / sum(e^2, na.rm = TRUE), tolerance = 1e-8)
+    expect_equal(unname(d$statistic), 2 - 2 * sum(e[p[, 1]] * e[p[, 2]], na.rm = TRUE) / sum(e^2, na.rm = TRUE),
+                 tolerance = 1e-8)
     expect_true(d$p.value %in% ((1:100) / 100))
   }
   even <- fit_fixed(y ~ x1, gappy_panel(12, 6, keep = 1))
   e <- residuals(even)
   p <- dense_pairs(even$design$data$id, even$design$data$year)
-  expect_equal(unname(test_serial(even, "durbin-watson", draws = 19)$statistic), sum((e[p[, 1]] - e[p[, 2]])^2) / sum(e^2))
+  expect_equal(unname(test_serial(even, "durbin-watson", draws = 19)$statistic),
+               sum((e[p[, 1]] - e[p[, 2]])^2) / sum(e^2))
 })
 
 test_that("Breusch-Godfrey's n R2 has absent lags as zero, and the joint tests follow their formulas", {
@@ -95,15 +97,16 @@ test_that("Breusch-Godfrey's n R2 has absent lags as zero, and the joint tests f
   result <- test_serial(fit, lag = 2)
   expect_equal(unname(result$statistic), n * (1 - deviance(aux) / sum(e^2)), tolerance = 1e-8)
   expect_equal(unname(result$parameter), 2)
-  T <- tabulate(data$id)
-  a <- sum(T * (T - 1)) / 2
+  spans <- tabulate(data$id)
+  a <- sum(spans * (spans - 1)) / 2
   p <- dense_pairs(data$id, data$year)
   m <- nrow(p)
   s2 <- mean(e^2)
   su <- (sum(sums_by(e, data$id)^2) / s2 - n) / 2
   sr <- sum(e[p[, 1]] * e[p[, 2]]) / s2
   table <- test_serial(fit, "joint")$table
-  expect_equal(table$statistic, c((su^2 - 2 * su * sr + a / m * sr^2) / (a - m), (sr - m / a * su)^2 / (m * (1 - m / a)),
+  expect_equal(table$statistic, c((su^2 - 2 * su * sr + a / m * sr^2) / (a - m),
+                                  (sr - m / a * su)^2 / (m * (1 - m / a)),
                                   (su - sr) / sqrt(a - m)), tolerance = 1e-8)
 })
 
@@ -126,7 +129,8 @@ test_that("the conditional test is the efficient score of the dense likelihood",
       own <- seq_len(lags)
       left <- s[own] - I[own, -own] %*% solve(I[-own, -own], s[-own])
       spread <- I[own, own] - I[own, -own] %*% solve(I[-own, -own]) %*% I[-own, own]
-      expect_equal(unname(test_serial(fit, lag = lags)$statistic), drop(t(left) %*% solve(spread, left)), tolerance = 1e-7)
+      expect_equal(unname(test_serial(fit, lag = lags)$statistic), drop(t(left) %*% solve(spread, left)),
+                   tolerance = 1e-7)
     }
   }
 })
@@ -141,7 +145,8 @@ test_that("each fit has its test, and the wrong ones are told which fit they nee
   expect_equal(test_serial(fits$fixed)$autocorrelation, 0.4, tolerance = 0.15)
   expect_error(test_serial(fits$fixed, "joint"), "needs a pooled fit", class = "wavetax_error_method")
   expect_error(test_serial(fits$pooled, "lm"), "fit_fixed\\(log\\(nights\\)", class = "wavetax_error_method")
-  expect_error(test_serial(fits$fixed, "lm", lag = 12), "seasons 12 seasons apart|Too few", class = "wavetax_error_too_few_periods")
+  expect_error(test_serial(fits$fixed, "lm", lag = 12), "seasons 12 seasons apart|Too few",
+               class = "wavetax_error_too_few_periods")
   expect_error(test_serial(fits$pooled, lag = 40), class = "wavetax_error_too_few_periods")
   expect_error(test_serial(fits$fixed, lag = 2), "neighbouring", class = "wavetax_error_method")
   expect_error(test_serial(fit_between(harbour_equation, panel)), class = "wavetax_error_method")
