@@ -49,8 +49,8 @@ diagnosis_checks <- function(fit, level, seed) {
       "they do: the pooled slopes are biased", "no sign of it"
     ), component = check(
       sprintf("do %s differ in level?", plural_of(entity)),
-      function() test_random_effects(fit, level = level,
-                                     seed = seed), "they do: rows of one are not unrelated", "no sign of it"
+      function() test_random_effects(fit, level = level, seed = seed),
+      "they do: rows of one are not unrelated", "no sign of it"
     )),
     if (method$effects == "fixed") list(effects = check(
       sprintf("do the effects of %s matter?", effects_words(fit$effects)), function() test_effects(fit, level = level),

@@ -177,8 +177,9 @@ regressor_words <- function(fit, term, one = row_noun(fit)) {
       sprintf("%s with 1 percent more %s", one, shown)
     }))
   }
-  list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) sprintf("%s with one more of %s", one,
-                                                                                          shown))
+  list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) {
+    sprintf("%s with one more of %s", one, shown)
+  })
 }
 
 # What a row is of, in a sentence.

@@ -61,8 +61,9 @@ plot.appraisal <- function(x, ...) {
   path$y <- rev(seq_len(n))
   path$yes <- path$answer == "yes"
   path$kind <- ifelse(path$step %in% c("model", "errors"), "end", ifelse(path$yes, "yes", "no"))
-  wrap <- function(text, width) vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "",
-                                       USE.NAMES = FALSE)
+  wrap <- function(text, width) {
+    vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "", USE.NAMES = FALSE)
+  }
   answers <- ifelse(is.na(path$p_value), upper_first(path$answer), sprintf("%s, %s", upper_first(path$answer),
                                                                           vapply(path$p_value, p_words, "")))
   boxes <- rbind(

@@ -6,8 +6,8 @@ suppressPackageStartupMessages(library(wavetax))
 draws <- as.integer(c(commandArgs(trailingOnly = TRUE), "400")[1])
 cores <- if (.Platform$OS.type == "unix") parallel::detectCores() else 1L
 
-# N entities over their periods. Uneven: late entrants, gaps, a quarter of the rows missing. `component`: the spread of the
-# entities' level. `alternative` names what is wrong.
+# N entities over their periods. Uneven: late entrants, gaps, a quarter of the rows missing. `component`: the spread of
+# the entities' level. `alternative` names what is wrong.
 make_panel <- function(N, spans, uneven, skewed, component = 1, alternative = "") {
   n <- N * spans
   draw <- function(n) if (skewed) (rchisq(n, 3) - 3) / sqrt(6) else rnorm(n)
@@ -56,7 +56,8 @@ all_tests <- function(a, b) {
     "serial, Breusch-Godfrey" = p_of(test_serial(pooled)), "serial, conditional" = p_of(test_serial(random,
                                                                                                     "conditional")),
     "serial, joint" = p_of(test_serial(pooled, "joint")),
-    "variance, entities (fixed)" = p_of(test_variance(fixed)), "variance, entities (pooled)" = p_of(test_variance(pooled)),
+    "variance, entities (fixed)" = p_of(test_variance(fixed)),
+    "variance, entities (pooled)" = p_of(test_variance(pooled)),
     "variance, Bartlett" = p_of(test_variance(fixed, "bartlett")), "variance, Wald" = p_of(test_variance(fixed,
                                                                                                          "wald")),
     "variance, Koenker" = p_of(test_variance(fixed, "koenker")), "variance, White" = p_of(test_variance(fixed,
@@ -84,30 +85,29 @@ rates <- function(make, seed, draws) {
 
 percent <- function(x) ifelse(is.na(x), "", formatC(100 * x, format = "f", digits = 1))
 table_of <- function(columns) {
-  names <- names(columns[[1]])
-  c(paste0("| test | ", paste(names(columns), collapse = " | "), " |"),
-    paste0("| :-- |", strrep(" --: |", length(columns))),
-    vapply(names, function(name) paste0("| ", name, " | ", paste(vapply(columns, function(one) percent(one[[name]]),
-                                                                        ""),
-                                                                collapse = " | "), " |"), ""))
+  tests <- names(columns[[1]])
+  cells <- vapply(columns, function(one) percent(one[tests]), character(length(tests)))
+  row <- function(cells) paste0("| ", paste(cells, collapse = " | "), " |")
+  c(row(c("test", names(columns))), paste0("| :-- |", strrep(" --: |", length(columns))),
+    vapply(seq_along(tests), function(i) row(c(tests[i], cells[i, ])), ""))
 }
 
 cells <- expand.grid(spans = c(5, 10, 30), N = c(20, 100, 500))
 kinds <- expand.grid(uneven = c(FALSE, TRUE), skewed = c(FALSE, TRUE))
 text <- c(
   "# Do the tests tell the truth?", "",
-  sprintf("How often, in percent, a true null is rejected at 5 percent: `bench/size.R`, %s draws a cell (a quarter with 500", draws),
-  sprintf("entities), so that a rate of 5 is known to about %.1f either way. The model has two regressors; entities have a level of",
+  sprintf("How often, in percent, a true null is rejected at 5 percent: `bench/size.R`, %s draws a cell (a", draws),
+  sprintf("quarter with 500 entities), so that a rate of 5 is known to about %.1f either way. The model has two regressors;",
           196 * sqrt(0.05 * 0.95 / draws)),
-  "their own, except in tests of pooled residuals and of whether there is one. Simulated p values take 99 draws. Empty: refused."
+  "entities have a level of their own, except in tests of pooled residuals and of whether there is one. Simulated p",
+  "values take 99 draws. Empty: refused."
 )
 for (k in seq_len(nrow(kinds))) {
   columns <- lapply(seq_len(nrow(cells)), function(c) {
     cell <- cells[c, ]
     message(sprintf("kind %d of 4, N = %d, T = %d", k, cell$N, cell$spans))
-    make <- function() list(make_panel(cell$N, cell$spans, kinds$uneven[k], kinds$skewed[k], 0),
-                            make_panel(cell$N, cell$spans, kinds$uneven[k], kinds$skewed[k], 1))
-    rates(make, 10 * k + c, if (cell$N == 500) max(100, draws %/% 4) else draws)
+    panel <- function(component) make_panel(cell$N, cell$spans, kinds$uneven[k], kinds$skewed[k], component)
+    rates(function() list(panel(0), panel(1)), 10 * k + c, if (cell$N == 500) max(100, draws %/% 4) else draws)
   })
   names(columns) <- sprintf("N %d, T %d", cells$N, cells$spans)
   text <- c(text, "", sprintf("## %s, %s disturbances", if (kinds$uneven[k]) "Uneven, with gaps" else "Balanced",
@@ -116,16 +116,17 @@ for (k in seq_len(nrow(kinds))) {
 alternatives <- c("serial", "spread", "with x", "shocks", "related", "form")
 power <- lapply(alternatives, function(alternative) {
   message("alternative: ", alternative)
-  rates(function() list(make_panel(100, 10, TRUE, FALSE, 0, alternative),
-                        make_panel(100, 10, TRUE, FALSE, 1, alternative)),
-        100 + match(alternative, alternatives), draws)
+  panel <- function(component) make_panel(100, 10, TRUE, FALSE, component, alternative)
+  rates(function() list(panel(0), panel(1)), 100 + match(alternative, alternatives), draws)
 })
 names(power) <- alternatives
 text <- c(
   text, "", "## What they find: 100 entities, 10 periods, uneven, normal", "",
-  "serial: autocorrelation 0.3; spread: log standard deviations of entities vary by 0.4; with x: variance moves with a regressor's",
-  "square; shocks: a common shock of 0.4, of either sign by entity; related: a regressor moves with the entity's level;",
-  "form: a square is left out. Tests of other assumptions show here how they react to what is not theirs.", "",
+  "serial: autocorrelation 0.3; spread: log standard deviations of entities vary by 0.4; with x: variance moves with a",
+  "regressor's square; shocks: a common shock of 0.4, of either sign by entity; related: a regressor moves with the",
+  "entity's level; form: a square is left out. Tests of other assumptions show here how they react to what is not",
+  "theirs.",
+  "",
   table_of(power), "", readLines("bench/size-words.md")
 )
 writeLines(text, "docs/size.md")
