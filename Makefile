@@ -63,6 +63,7 @@ bench: build
 	@echo; $(RUN) Rscript bench/structure.R
 	@echo; $(RUN) Rscript bench/files.R
 	@echo; $(RUN) Rscript bench/errors.R
+	@echo; $(RUN) Rscript bench/tests.R
 
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh

@@ -49,6 +49,8 @@ cli_demo <- function(args) {
     changes = fit_difference(eq, panel), correlated = fit_correlated(eq, panel)
   )
   print(spec_table(others, terms = "levy"))
+  step("Which model, and which errors? All the questions in one call.")
+  print(appraise(eq, panel, focus = "levy"))
   step("The same in five lines of R, after library(wavetax):")
   writeLines(paste0("  ", demo_lines))
 }

@@ -54,7 +54,9 @@ core_bartlett <- function(variance, nu) {
 # n R^2 of squares on columns with a constant, combinations dropped: list(statistic, df).
 core_square_regression <- function(squares, columns, weights = NULL) {
   solution <- core_solve_pooled(core_pooled_state(core_rows(squares, columns)))
-  list(statistic = length(squares) * (1 - solution$ssr / solution$sst), df = sum(solution$status == 0L))
+  alike <- solution$sst <= 1e-20 * sum(squares^2)
+  list(statistic = if (alike) NA_real_ else length(squares) * (1 - solution$ssr / solution$sst),
+       df = sum(solution$status == 0L))
 }
 
 # Skewness and kurtosis together (Jarque & Bera 1987).

@@ -60,7 +60,7 @@ compute_errors.se_newey_west <- function(spec, fit) {
   entity <- groups$codes[keep]
   average <- length(entity) / sum(tabulate(entity) > 0)
   lags <- if (is.null(spec$lags)) core_default_lags(average) else spec$lags
-  check_lag_span(lags, clock$ticks)
+  check_lag_span(lags, range(fit$design$index$ticks[used_periods(fit$design)]))
   meat <- core_lagged_products(both$z * both$e, groups, clock$clock, lags)
   new_errors(
     spec, sprintf("Newey-West within %s", clock$entity), fit$df$residual, meat = live$n / fit$df$residual * meat,
@@ -85,7 +85,7 @@ compute_errors.se_driscoll <- function(spec, fit) {
                  todo = "Use `se_clustered()` or `se_robust()`.")
   }
   lags <- if (is.null(spec$lags)) core_default_lags(periods) else spec$lags
-  check_lag_span(lags, clock$ticks)
+  check_lag_span(lags, range(groups$labels[groups$sizes > 0]))
   meat <- core_lagged_periods(sums$scores, groups$labels, lags)
   new_errors(
     spec, "Driscoll-Kraay", periods - 1, meat = live$n / fit$df$residual * meat, type = lag_words(lags, clock$period),
@@ -110,18 +110,12 @@ clock_of_errors <- function(fit, what) {
       todo = "Estimate on a `panel_frame()`, or use `se_clustered(~ column)`."
     )
   }
-  list(clock = used_index(fit$design)$clock, ticks = range(index$ticks[used_periods(fit$design)]),
-       entity = index$entity, period = index$period)
+  list(clock = used_index(fit$design)$clock, span = index$span, entity = index$entity, period = index$period)
 }
 
 # Rows by tick of the clock, which the labels are; ticks without rows may be among them.
 period_groups <- function(clock) {
-  first <- min(clock$ticks)
-  span <- max(clock$ticks) - first + 1
-  if (span <= 1e5) {
-    codes <- if (first == 1) clock$clock else clock$clock - as.integer(first - 1)
-    return(core_groups(codes, span, first + seq_len(span) - 1))
-  }
+  if (clock$span <= 1e5) return(core_groups(clock$clock, clock$span, seq_len(clock$span)))
   ticks <- sort(unique(clock$clock))
   core_groups(match(clock$clock, ticks), length(ticks), ticks)
 }

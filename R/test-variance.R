@@ -164,6 +164,10 @@ square_found <- function(title, squares, columns, n, notes) {
                                           count_of(n, "row")),
               todo = "Use `method = \"koenker\"`, or fewer regressors.")
   }
+  if (!is.finite(done$statistic)) {
+    stop_test("nothing_to_compare", "The squared residuals are all alike: nothing can move with the regressors.",
+              todo = "Use `method = \"entity\"`, or more rows.")
+  }
   if (done$df == 0) stop_test("nothing_to_compare", "No regressor varies.", todo = "Use `method = \"entity\"`.")
   chi_found(title, done, notes = notes)
 }

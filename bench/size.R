@@ -97,10 +97,10 @@ kinds <- expand.grid(uneven = c(FALSE, TRUE), skewed = c(FALSE, TRUE))
 text <- c(
   "# Do the tests tell the truth?", "",
   sprintf("How often, in percent, a true null is rejected at 5 percent: `bench/size.R`, %s draws a cell (a", draws),
-  sprintf("quarter with 500 entities), so that a rate of 5 is known to about %.1f either way. The model has two regressors;",
+  sprintf("quarter with 500 entities), so that a rate of 5 is known to about %.1f either way. The model has two",
           196 * sqrt(0.05 * 0.95 / draws)),
-  "entities have a level of their own, except in tests of pooled residuals and of whether there is one. Simulated p",
-  "values take 99 draws. Empty: refused."
+  "regressors; entities have a level of their own, except in tests of pooled residuals and of whether there is one.",
+  "Simulated p values take 99 draws. Empty: refused."
 )
 for (k in seq_len(nrow(kinds))) {
   columns <- lapply(seq_len(nrow(cells)), function(c) {

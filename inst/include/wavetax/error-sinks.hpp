@@ -116,10 +116,11 @@ class ScoreSink {
         });
         return;
       }
-      for (std::size_t i = 0; i < block.count; ++i) {
-        double* const to = of_row(i);
-        const double* const x = block.values + i;
-        for (std::size_t c = 0; c < width_; ++c) to[c] += x[c * block_rows] * block.combined[i];
+      std::array<double*, block_rows> to;
+      for (std::size_t i = 0; i < block.count; ++i) to[i] = of_row(i);
+      for (std::size_t c = 0; c < width_; ++c) {
+        const double* const x = block.column(c);
+        for (std::size_t i = 0; i < block.count; ++i) to[i][c] += x[i] * block.combined[i];
       }
     });
   }
