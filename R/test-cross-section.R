@@ -26,7 +26,10 @@
 #' @inheritParams test_effects
 #' @return A `panel_test`; `pairs` has how many pairs were used and left out, `estimate` the mean correlation.
 #' @section Size:
-#' See `docs/size.md` of the sources.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"cd"` 3 to 7 percent. The
+#' limiting p of `"moments"` after effects of both rejects in 6 to 29 percent of cases with 20 entities, the more the
+#' longer the panel, which is why p comes from draws there; with 100 entities and more in 4 to 10 percent with normal
+#' disturbances, in 6 to 15 with skewed ones, whose squared correlations are larger than those of normal series.
 #' @section Errors:
 #' `wavetax_error_method` where a method does not hold on this panel, with those that do;
 #' `wavetax_error_too_few_periods` when no pair has three periods; `wavetax_error_too_many_entities`;
@@ -71,6 +74,7 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
                                "out effects of the %s."), rows$nouns, rows$noun, rows$moment, rows$moment),
                  sprintf("no sign that %s share shocks.", rows$nouns)),
     data_name = test_equation(fit), distribution = found$distribution, level = level,
+    cautions = cross_section_cautions(fit, method),
     notes = c(sprintf("%s of %s%s.", upper_first(count_of(sums[["pairs"]], "pair")),
                       count_of(length(chosen$entities), rows$noun),
                       if (sums[["left_out"]] > 0) {
@@ -84,11 +88,24 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
     estimate = c("mean size of a correlation" = sums[["sizes"]] / sums[["pairs"]]),
     extra = list(pairs = c(used = sums[["pairs"]], left_out = sums[["left_out"]]))
   )
+  # Effects of the periods leave entities slightly against each other, which few of them feel.
+  few <- method == "moments" && centred && length(chosen$entities) < few_entities
+  if (is.null(draws) && few) draws <- 499
   if (is.null(draws)) return(test)
   values <- drawn_statistics(fit, function(e) {
     cross_section_statistic(cross_section_sums(kept_rows(e, rows$keep), rows, chosen), method)$value
   }, draws, seed, rows$walk)
   simulated_result(test, values, far = if (method == "cd") abs else identity)
+}
+
+# Squared correlations grow with serial correlation, and with laws that are not normal.
+cross_section_cautions <- function(fit, method) {
+  if (method == "cd") return(NULL)
+  changes <- serial_changes(fit)
+  rho <- if (length(changes$now) > 2) 1 + 2 * sum(changes$before * changes$now) / sum(changes$before^2) else NA
+  if (!isTRUE(rho > 0.15)) return(NULL)
+  sprintf("Disturbances are correlated over time (%s), which alone makes this method reject; \"cd\" does not mind.",
+          fixed_decimals(min(1, rho), 2))
 }
 
 cross_section_methods <- c("cd", "moments", "lm", "scaled", "bias-corrected")

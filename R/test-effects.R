@@ -20,7 +20,8 @@
 #' @param seed Where draws start; the session's random numbers are left alone.
 #' @return A `panel_test`.
 #' @section Size:
-#' See `docs/size.md` of the sources: 4 to 6 percent at a level of 5 with normal disturbances.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources: 20 to 500 entities, 5 to 30
+#' periods, even and uneven, normal and skewed disturbances): 3 to 6 percent.
 #' @section Errors:
 #' `wavetax_error_method` when `full` has no effects that are swept out; `wavetax_error_not_nested`;
 #' `wavetax_error_different_rows`; `wavetax_error_perfect_fit`; `wavetax_error_robust`.

@@ -15,7 +15,8 @@
 #' @inheritParams test_effects
 #' @return A `panel_test`.
 #' @section Size:
-#' See `docs/size.md` of the sources. CR1 would reject a true null in 9 to 17 percent of cases.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): classical 3 to 7 percent,
+#' CR3 4 to 9. CR1 would reject in 9 to 17 percent of cases.
 #' @section Errors:
 #' `wavetax_error_nothing_to_compare` when no power adds anything; `wavetax_error_too_few_clusters`;
 #' `wavetax_error_argument` for other powers; `wavetax_error_perfect_fit`.

@@ -17,7 +17,7 @@
 #' A regressor that the consistent model dropped as a combination of others (age, beside the
 #' year and entity effects) is carried over: the efficient model's slopes are mapped through
 #' that combination, and a note says so. Under 50 entities the test rejects a true null
-#' somewhat too often (6 to 11 percent with 20), which is said; `draws` takes p from draws under the efficient model.
+#' somewhat too often (6 to 9 percent with 20), which is said; `draws` takes p from draws under the efficient model.
 #'
 #' Null: both are consistent (a small p speaks against the efficient one).
 #'
@@ -273,7 +273,7 @@ few_entities <- 50
 hausman_cautions <- function(consistent) {
   groups <- if (length(consistent$effects) > 0) sum(consistent$effects[[1]]$groups$sizes > 0)
   if (is.null(groups) || groups >= few_entities) return(NULL)
-  sprintf("With %s the test rejects a true null somewhat too often (6 to 11 percent with 20): `draws = 999`.",
+  sprintf("With %s the test rejects a true null somewhat too often (6 to 9 percent with 20): `draws = 999`.",
           count_of(groups, consistent$effects[[1]]$name))
 }
 

@@ -18,7 +18,8 @@
 #' @inheritParams test_effects
 #' @return A `panel_test` whose `table` has the coefficient of each mean: `term`, `estimate`, `std_error`, `p_value`.
 #' @section Size:
-#' See `docs/size.md` of the sources. CR1 would reject a true null in 12 to 20 percent of cases with 20 entities.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): 4 to 8 percent. CR1 would
+#' reject in 12 to 20 percent of cases with 20 entities.
 #' @section Errors:
 #' `wavetax_error_method` of a fit without entity effects; `wavetax_error_too_few_clusters` when there are no more
 #' entities than restrictions; `wavetax_error_nothing_to_compare` when no mean can be told from the rest.

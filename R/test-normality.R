@@ -14,8 +14,8 @@
 #' @inheritParams test_effects
 #' @return A `panel_test`; `estimate` has skewness and kurtosis.
 #' @section Size:
-#' See `docs/size.md` of the sources. Residuals mix the disturbances of an entity and look more normal than these where
-#' there are few rows to each.
+#' True nulls rejected at 5 percent, over 18 kinds of panels (`docs/size.md` of the sources): 3 to 7 percent. Residuals
+#' mix the disturbances of an entity and look more normal than these where there are few rows to each.
 #' @section Errors:
 #' `wavetax_error_method` when effects are asked for and not random; `wavetax_error_too_few_entities` under 8 of them;
 #' `wavetax_error_perfect_fit`.

@@ -40,7 +40,11 @@
 #' many
 #'   pairs of rows were used.
 #' @section Size:
-#' See `docs/size.md` of the sources.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"differences"` 3 to 7
+#' percent; its regression form 5 to 11 with 20 entities, 2 to 8 with more; `"within"` and `"lm"` 2 to 7;
+#' `"breusch-godfrey"` 3 to 8 without an entity component; `"conditional"` 3 to 8; `"joint"` 2 to 7. With 0.3 of
+#' autocorrelation, 100 entities and some 7 of 10 periods each `"differences"` finds it in 9 of 10 panels, the others in
+#' nearly all.
 #' @section Errors:
 #' `wavetax_error_not_a_panel` when the fit is not on a panel frame; `wavetax_error_too_few_periods` when too few
 #' entities have periods that far apart; `wavetax_error_method` for another method, or one that needs another fit, with

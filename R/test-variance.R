@@ -23,7 +23,9 @@
 #' @inheritParams test_effects
 #' @return A `panel_test`.
 #' @section Size:
-#' See `docs/size.md` of the sources.
+#' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"entity"` 3 to 9 percent;
+#' `"bartlett"` 2 to 6 with normal disturbances, 30 to 100 with skewed ones; `"wald"` 39 to 100; `"koenker"` 3 to 8;
+#' `"white"` 4 to 9, with skewed disturbances and 20 entities up to 12.
 #' @section Errors:
 #' `wavetax_error_method`; `wavetax_error_too_few_periods` when too few entities have enough rows;
 #' `wavetax_error_too_many_columns` when White's test would take half the rows; `wavetax_error_perfect_fit`.

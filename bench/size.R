@@ -36,9 +36,10 @@ classical <- se_classical()
 quiet <- function(fit) suppressWarnings(fit)
 p_of <- function(expr) tryCatch(unname(suppressWarnings(expr)$p.value), wavetax_error = function(cnd) NA_real_)
 
-# p of each test; `of` are the panels without and with a component.
+# p of each test, on panels without and with a component. Draws start elsewhere each time.
 all_tests <- function(a, b) {
   eq <- y ~ x1 + x2
+  seed <- sample.int(1e6, 1)
   pooled <- fit_pooled(eq, a, errors = classical)
   clustered <- quiet(fit_fixed(eq, b))
   fixed <- with_errors(clustered, classical)
@@ -46,13 +47,13 @@ all_tests <- function(a, b) {
   both <- quiet(fit_fixed(eq, b, "both", errors = classical))
   c(
     "effects, F" = p_of(test_effects(quiet(fit_fixed(eq, a, errors = classical)))),
-    "component, one-sided" = p_of(test_random_effects(pooled, draws = if (length(unique(a$id)) < 30) 99)),
-    "component, both" = p_of(test_random_effects(pooled, "both", draws = 99)),
+    "component, one-sided" = p_of(test_random_effects(pooled, draws = if (length(unique(a$id)) < 30) 99, seed = seed)),
+    "component, both" = p_of(test_random_effects(pooled, "both", draws = 99, seed = seed)),
     "Hausman" = p_of(test_hausman(fixed, random)), "Mundlak, CR3" = p_of(test_mundlak(random)),
     "serial, differences" = p_of(test_serial(fixed)),
     "serial, differences by regression" = p_of(test_serial(fixed, form = "regression")),
     "serial, within" = p_of(test_serial(fixed, "within")), "serial, lm" = p_of(test_serial(fixed, "lm")),
-    "serial, Durbin-Watson" = p_of(test_serial(fixed, "durbin-watson", draws = 99)),
+    "serial, Durbin-Watson" = p_of(test_serial(fixed, "durbin-watson", draws = 99, seed = seed)),
     "serial, Breusch-Godfrey" = p_of(test_serial(pooled)), "serial, conditional" = p_of(test_serial(random,
                                                                                                     "conditional")),
     "serial, joint" = p_of(test_serial(pooled, "joint")),
@@ -62,9 +63,10 @@ all_tests <- function(a, b) {
                                                                                                          "wald")),
     "variance, Koenker" = p_of(test_variance(fixed, "koenker")), "variance, White" = p_of(test_variance(fixed,
                                                                                                         "white")),
-    "cross-section, CD" = p_of(test_cross_section(fixed)), "cross-section, moments" = p_of(test_cross_section(both)),
-    "normality, residuals" = p_of(test_normality(fixed, draws = 99)),
-    "normality, effects" = p_of(test_normality(random, "effects", draws = 99)),
+    "cross-section, CD" = p_of(test_cross_section(fixed)),
+    "cross-section, moments" = p_of(test_cross_section(both, seed = seed)),
+    "normality, residuals" = p_of(test_normality(fixed, draws = 99, seed = seed)),
+    "normality, effects" = p_of(test_normality(random, "effects", draws = 99, seed = seed)),
     "form, classical" = p_of(test_form(fixed)), "form, CR3" = p_of(test_form(clustered))
   )
 }

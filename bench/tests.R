@@ -1,4 +1,5 @@
-# Tests and guidance beside what they are measured against, in one run: `Rscript bench/tests.R`. Medians of three in turn.
+# Tests and guidance beside what they are measured against, in one run: `Rscript bench/tests.R`. Medians of some rounds,
+# in turn.
 suppressPackageStartupMessages(library(wavetax))
 
 seconds <- function(work) {
