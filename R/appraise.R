@@ -188,14 +188,15 @@ chosen_errors <- function(fit, found, index) {
   if (N < 2) return(list(spec = se_classical(), words = "classical", why = sprintf("there is one %s only", entity)))
   if (across && periods >= 20) {
     return(list(spec = se_clustered(by(entity, period)), words = sprintf("clustered by %s and %s", entity, period),
-                why = sprintf("%s share shocks", plural_of(entity))))
+                why = sprintf("%s %s shocks", plural_of(entity), if (in_doubt(found)) "may share" else "share")))
   }
   why <- if (serial) {
     sprintf("disturbances of one %s are related or of a spread of their own", entity)
   } else {
     sprintf("no sign of trouble was found, but clustering by %s costs little and tests do not see all", entity)
   }
-  if (across) why <- sprintf("%s; %s share shocks too, but %s are too few to cluster by", why, plural_of(entity),
+  share <- if (in_doubt(found)) "may share" else "share"
+  if (across) why <- sprintf("%s; %s %s shocks too, but %s are too few to cluster by", why, plural_of(entity), share,
                              count_of(periods, period))
   if (N < few_clusters) {
     return(list(spec = se_clustered(by(entity), type = "CR2", df = "satterthwaite"),
@@ -235,6 +236,11 @@ appraisal_path <- function(found, chosen, errors, index, level) {
                         follows = reason))
     }
     yes <- found$rejected(name)
+    if (yes && name == "cross_section" && in_doubt(found)) {
+      return(data.frame(step = name, question = words[1], test = test$method, p_value = unname(test$p.value),
+                        answer = "perhaps", follows = paste0(
+                          "serial correlation alone makes this test reject; ", words[4])))
+    }
     data.frame(step = name, question = words[1], test = test$method, p_value = unname(test$p.value),
                answer = if (yes) words[2] else words[3], follows = if (yes) words[4] else words[5])
   })
@@ -243,6 +249,9 @@ appraisal_path <- function(found, chosen, errors, index, level) {
                         p_value = NA_real_, answer = c(candidate_words(chosen$name, index), errors$words),
                         follows = c(chosen$why, errors$why)))
 }
+
+# Whether the test of shared shocks may see nothing but serial correlation.
+in_doubt <- function(found) length(found$tests$cross_section$cautions) > 0
 
 candidate_words <- function(name, index) {
   switch(name,

@@ -37,7 +37,9 @@ diagnosis_checks <- function(fit, level, seed) {
   panel <- !is.null(fit$design$index)
   entity <- if (panel) fit$design$index$entity else "entity"
   method <- method_of(fit)
-  check <- function(question, run, found, clear) list(question = question, run = run, found = found, clear = clear)
+  check <- function(question, run, found, clear, doubt = NULL) {
+    list(question = question, run = run, found = found, clear = clear, doubt = doubt)
+  }
   c(
     if (method$effects == "random" && fit$method != "correlated") list(related = check(
       sprintf("are %s effects related to the regressors?", entity), function() test_mundlak(fit, level = level),
@@ -65,7 +67,8 @@ diagnosis_checks <- function(fit, level, seed) {
                      "they are", "no sign of it"),
       cross_section = check(sprintf("do %s share shocks?", plural_of(entity)),
                             function() cross_section_of(fit, level, seed),
-                            "they do", "no sign of it"),
+                            "they do", "no sign of it",
+                            "they may: serial correlation alone makes this test reject"),
       variance = check(sprintf("do disturbances spread more for some %s?", plural_of(entity)),
                        function() test_variance(fit, level = level), "they do", "no sign of it"),
       with_regressors = check("does their spread move with the regressors?",
@@ -101,7 +104,8 @@ diagnosis_row <- function(check, level) {
   list(test = test, row = data.frame(
     question = check$question, test = test$method, statistic = names(test$statistic), value = unname(test$statistic),
     p_value = unname(test$p.value), status = if (found) "found" else "clear",
-    says = if (found) check$found else check$clear
+    says = if (!found) check$clear else if (is.null(check$doubt) || length(test$cautions) == 0) check$found else
+      check$doubt
   ))
 }
 

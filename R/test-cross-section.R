@@ -104,7 +104,7 @@ cross_section_cautions <- function(fit, method) {
   changes <- serial_changes(fit)
   rho <- if (length(changes$now) > 2) 1 + 2 * sum(changes$before * changes$now) / sum(changes$before^2) else NA
   if (!isTRUE(rho > 0.15)) return(NULL)
-  sprintf("Disturbances are correlated over time (%s), which alone makes this method reject; \"cd\" does not mind.",
+  sprintf("Disturbances are correlated over time (%s), which alone makes tests of squared correlations reject.",
           fixed_decimals(min(1, rho), 2))
 }
 
