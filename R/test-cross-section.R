@@ -28,8 +28,8 @@
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"cd"` 3 to 7 percent. The
 #' limiting p of `"moments"` after effects of both rejects in 6 to 29 percent of cases with 20 entities, the more the
-#' longer the panel, which is why p comes from draws there; with 100 entities and more in 4 to 10 percent with normal
-#' disturbances, in 6 to 15 with skewed ones, whose squared correlations are larger than those of normal series.
+#' longer the panel, which is why p comes from draws there (4 to 10 percent); with 100 entities and more in 2 to 10
+#' percent with normal disturbances, in 6 to 15 with skewed ones, whose squared correlations are larger.
 #' @section Errors:
 #' `wavetax_error_method` where a method does not hold on this panel, with those that do;
 #' `wavetax_error_too_few_periods` when no pair has three periods; `wavetax_error_too_many_entities`;
