@@ -6,11 +6,11 @@ check_draws <- function(draws, seed) {
 }
 
 # A result with p from draws in place of its own. `again(outcome)` gives the statistic of one drawn outcome of `fit`,
-# the model of the null. `far` says how far out a statistic is.
-with_draws <- function(result, fit, again, draws, seed, far = identity) {
+# the model of the null with coefficients `estimates`. `far` says how far out a statistic is.
+with_draws <- function(result, fit, again, draws, seed, far = identity, estimates = kept_estimates(fit)) {
   if (is.null(draws)) return(result)
   check_draws(draws, seed)
-  draw <- outcome_draws(fit)
+  draw <- outcome_draws(fit, estimates)
   at <- along_with_progress(seq_len(draws), "Drawing disturbances")
   values <- with_own_seed(seed, vapply(at, function(d) {
     tryCatch(suppressWarnings(unname(again(draw()))), wavetax_error = function(cnd) NA_real_)
@@ -40,12 +40,12 @@ simulated_result <- function(result, values, far = identity, own = far(unname(re
 }
 
 # A function that draws an outcome of the model: its fitted part, effects that are random, and normal disturbances.
-outcome_draws <- function(fit) {
+outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   check_keeps_rows(fit, "rows to draw for")
   design <- level_design(fit)
   n <- length(design$y)
-  slopes <- kept_estimates(fit)[slope_names(fit)]
-  mean <- numeric(n)
+  slopes <- estimates[slope_names(fit)]
+  mean <- rep(if (has_constant(fit) && is.null(fit$design$levels)) estimates[[constant_term]] else 0, n)
   for (name in names(slopes)) mean <- mean + design$x[[name]] * slopes[[name]]
   random <- method_of(fit)$effects == "random"
   sd <- sqrt(if (random) fit$variance$sigma2_e else if (is.null(fit$design$levels)) fit$scale else fit$scale / 2)

@@ -19,6 +19,9 @@
 #' @param terms Coefficients, by name or number; patterns of names in which `*` stands for anything, `"mean(*"`; written
 #'   restrictions; or `NULL`: all slopes.
 #' @param level The level that the reading in words is at.
+#' @param draws `NULL`, or how many draws p is to come from: normal disturbances, unrelated and of one variance, through
+#'   the equation whose coefficients are moved to the restrictions. A wild bootstrap has its own draws.
+#' @param seed Where draws start; the session's random numbers are left alone.
 #' @return A `panel_test`.
 #' @section Errors:
 #' `wavetax_error_unknown_term`, also of coefficients that were dropped; `wavetax_error_restriction` of an equation that
@@ -32,9 +35,10 @@
 #' test_joint(fit, "levy = -0.05")
 #' test_joint(with_errors(fit, se_clustered(~ coast, "CR2", "satterthwaite")), c("storms", "fuel"))
 #' @export
-test_joint <- function(fit, terms = NULL, level = 0.05) {
+test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   check_test_level(level)
+  check_draws(draws, seed)
   all <- kept_terms(fit)
   wanted <- read_restrictions(terms, fit)
   touched <- all[colSums(abs(wanted$contrasts)) > 0]
@@ -43,7 +47,7 @@ test_joint <- function(fit, terms = NULL, level = 0.05) {
   joint <- joint_test_of(fit, wanted$contrasts, distance)
   alone <- nrow(wanted$contrasts) == 1
   zero <- wanted$zero
-  new_panel_test(
+  test <- new_panel_test(
     title = if (zero) "Joint test of coefficients" else "Test of restrictions",
     question = if (zero) {
       if (alone) "does this regressor matter?" else "do these regressors matter as a group?"
@@ -66,6 +70,19 @@ test_joint <- function(fit, terms = NULL, level = 0.05) {
         paste(count_words(wanted$redundant), "restrictions follow"), if (wanted$redundant == 1) "is" else "are")
     })
   )
+  if (!is.null(draws) && identical(fit$errors$joint, "wild")) {
+    stop_argument("draws", value_words(draws), "A wild bootstrap draws by itself: leave it out.")
+  }
+  with_draws(test, fit, function(y) {
+    again <- refit(fit, y)
+    joint_test_of(again, wanted$contrasts, drop(wanted$contrasts %*% kept_estimates(again)) - wanted$value)$statistic
+  }, draws, seed, estimates = restricted_estimates(fit, wanted$contrasts, distance))
+}
+
+# The coefficients moved to where the restrictions hold, the least in the metric of the regression.
+restricted_estimates <- function(fit, contrasts, distance) {
+  rows <- contrasts %*% fit$regression$root
+  kept_estimates(fit) - drop(fit$regression$root %*% crossprod(rows, solve(tcrossprod(rows), distance)))
 }
 
 stop_no_terms <- function() {

@@ -249,6 +249,9 @@ test_that("restrictions are read and never evaluated, redundant ones dropped, co
   refused("pier = 0", "unknown_term", "was dropped")
   refused("no* = 0", "restriction")
   refused("no*", "unknown_term")
+  drawn <- test_joint(fit, c("levy = -0.05", "storms = 0"), draws = 99)
+  expect_lt(drawn$p.value, 0.02)
+  expect_lt(abs(test_joint(fit, "levy = -0.05", draws = 99)$p.value - test_joint(fit, "levy = -0.05")$p.value), 0.2)
 })
 
 test_that("collinearity is that of the swept regressors, a factor as one term", {
