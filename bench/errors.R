@@ -2,17 +2,7 @@
 # fit in turn, three times after one that is not counted: medians, and the median of the ratios.
 suppressPackageStartupMessages(library(wavetax))
 
-seconds <- function(work) {
-  gc(FALSE)
-  system.time(work(), gcFirst = FALSE)[["elapsed"]]
-}
-in_turn <- function(what, ours, base, most, rounds = 3) {
-  ours()
-  base()
-  took <- replicate(rounds, c(seconds(ours), seconds(base)))
-  cat(sprintf("| %s | %.2f s | %.2f s | %.2f | %s |\n", what, stats::median(took[1, ]), stats::median(took[2, ]),
-              stats::median(took[1, ] / took[2, ]), most))
-}
+source("bench/turns.R")
 panel_of <- function(entities, periods, seed = 1) {
   set.seed(seed)
   n <- entities * periods

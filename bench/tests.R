@@ -2,17 +2,7 @@
 # in turn.
 suppressPackageStartupMessages(library(wavetax))
 
-seconds <- function(work) {
-  gc(FALSE)
-  system.time(work(), gcFirst = FALSE)[["elapsed"]]
-}
-in_turn <- function(what, ours, base, most, rounds = 3) {
-  ours()
-  base()
-  took <- replicate(rounds, c(seconds(ours), seconds(base)))
-  cat(sprintf("| %s | %.2f s | %.2f s | %.2f | %s |\n", what, stats::median(took[1, ]), stats::median(took[2, ]),
-              stats::median(took[1, ] / took[2, ]), most))
-}
+source("bench/turns.R")
 
 cat("| measured | ours | beside | ratio | at most |\n| :-- | --: | --: | --: | --: |\n")
 set.seed(1)
