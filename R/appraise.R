@@ -42,7 +42,6 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   focus <- focus_term(focus_argument(rlang::enquo(focus), data), fits$pooled)
   index <- fits$pooled$design$index
   found <- appraisal_tests(fits, level, seed)
-  fits <- found$fits
   varies <- !is.null(fits$fixed) && focus %in% kept_terms(fits$fixed)
   chosen <- chosen_model(fits, found, focus, varies, index)
   errors <- chosen_errors(fits[[chosen$name]], found, index)
@@ -56,7 +55,7 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   ), class = "appraisal")
 }
 
-# The candidates under classical errors; one that cannot be estimated is NULL with the reason.
+# The candidates under classical errors, those that can be estimated.
 candidate_fits <- function(base) {
   pooled <- run_fit(base)
   of <- function(method, effects, options = list()) {
@@ -72,10 +71,7 @@ candidate_fits <- function(base) {
     random = of("random", "entity", list(variance = variance)), correlated = of("correlated", "entity",
                                                                                 list(variance = variance))
   )
-  failed <- vapply(fits, inherits, TRUE, "condition")
-  structure(fits[!failed], skipped = vapply(fits[failed], function(cnd) {
-    strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]
-  }, ""))
+  Filter(function(fit) !inherits(fit, "condition"), fits)
 }
 
 # Bare, quoted or as a formula: a column, or a term such as log(fuel).
@@ -106,7 +102,7 @@ appraisal_tests <- function(fits, level, seed) {
   try_test <- function(name, expr) {
     result <- tryCatch(expr, wavetax_error = identity)
     if (inherits(result, "condition")) {
-      skipped[[name]] <<- strsplit(cli::ansi_strip(conditionMessage(result)), "\n")[[1]][1]
+      skipped[[name]] <<- first_line(result)
     } else {
       tests[[name]] <<- result
     }
@@ -122,7 +118,7 @@ appraisal_tests <- function(fits, level, seed) {
   try_test("serial", test_serial(working, level = level))
   try_test("variance", test_variance(working, level = level))
   try_test("cross_section", cross_section_of(working, level, seed))
-  list(tests = tests, skipped = skipped, rejected = rejected, fits = fits, working = working)
+  list(tests = tests, skipped = skipped, rejected = rejected)
 }
 
 # The fit whose disturbances are looked at: with the effects that were found.
@@ -184,10 +180,10 @@ chosen_errors <- function(fit, found, index) {
   periods <- length(used_periods(fit$design))
   serial <- found$rejected("serial") || found$rejected("variance")
   across <- found$rejected("cross_section")
-  by <- function(...) stats::as.formula(paste("~", paste0("`", c(...), "`", collapse = " + ")), env = baseenv())
   if (N < 2) return(list(spec = se_classical(), words = "classical", why = sprintf("there is one %s only", entity)))
   if (across && periods >= 20) {
-    return(list(spec = se_clustered(by(entity, period)), words = sprintf("clustered by %s and %s", entity, period),
+    return(list(spec = se_clustered(column_formula(c(entity, period))),
+                words = sprintf("clustered by %s and %s", entity, period),
                 why = sprintf("%s %s shocks", plural_of(entity), if (in_doubt(found)) "may share" else "share")))
   }
   why <- if (serial) {
@@ -199,11 +195,11 @@ chosen_errors <- function(fit, found, index) {
   if (across) why <- sprintf("%s; %s %s shocks too, but %s are too few to cluster by", why, plural_of(entity), share,
                              count_of(periods, period))
   if (N < few_clusters) {
-    return(list(spec = se_clustered(by(entity), type = "CR2", df = "satterthwaite"),
+    return(list(spec = se_clustered(column_formula(entity), type = "CR2", df = "satterthwaite"),
                 words = sprintf("clustered by %s, CR2 with Satterthwaite's df", entity),
                 why = sprintf("%s, and %s are few", why, count_of(N, entity))))
   }
-  list(spec = se_clustered(by(entity)), words = sprintf("clustered by %s", entity), why = why)
+  list(spec = se_clustered(column_formula(entity)), words = sprintf("clustered by %s", entity), why = why)
 }
 
 # A row a question, what was found, what follows.
@@ -285,7 +281,7 @@ focus_choices <- function(fits, focus, index) {
       return(data.frame(model = candidate_words(name, index), estimate = NA_real_, std_error = NA_real_,
                         p_value = NA_real_))
     }
-    spec <- se_clustered(stats::reformulate(sprintf("`%s`", index$entity)))
+    spec <- se_clustered(column_formula(index$entity))
     done <- identical(names(fit$errors$clusters), index$entity) && identical(fit$errors$type, "CR1")
     under <- if (done) fit else tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- coefficient_table(under, at)

@@ -119,7 +119,7 @@ cli_guidance_figures <- function(folder, figures) {
   make_folder(folder)
   for (name in names(figures)) {
     figure <- tryCatch(figures[[name]](), wavetax_error = function(cnd) {
-      writeLines(sprintf("Not drawn: %s. %s", name, strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]),
+      writeLines(sprintf("Not drawn: %s. %s", name, first_line(cnd)),
                  stderr())
     })
     if (is.null(figure)) next

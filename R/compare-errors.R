@@ -30,7 +30,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
   rows <- lapply(seq_along(specs), function(s) {
     under <- tryCatch(under_errors(fit, specs[[s]]), wavetax_error = identity)
     if (inherits(under, "condition")) {
-      skipped[[error_kind_words(specs[[s]])]] <<- strsplit(conditionMessage(under), "\n")[[1]][1]
+      skipped[[error_kind_words(specs[[s]])]] <<- first_line(under)
       return(NULL)
     }
     label <- if (nzchar(named[s])) named[s] else comparison_label(under)
@@ -54,7 +54,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
 usual_errors <- function(fit) {
   index <- fit$design$index
   entity <- if (is.null(index)) fit$effects[[1]]$columns else index$entity
-  by <- function(...) list(se_clustered(stats::as.formula(paste("~", paste0("`", c(...), "`", collapse = " + ")))))
+  by <- function(...) list(se_clustered(column_formula(c(...))))
   c(list(se_classical(), se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) by(entity),
     if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())))
 }

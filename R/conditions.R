@@ -23,6 +23,9 @@ condition_lines <- function(found, where, todo) {
   visible_text(c(found, bullets(where, "x"), bullets(todo, "i")))
 }
 
+# What a condition found, without where and what to do.
+first_line <- function(cnd) strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]][1]
+
 bullets <- function(lines, sign) {
   if (length(lines) > 0) stats::setNames(lines, rep(sign, length(lines)))
 }

@@ -7,12 +7,12 @@ core_component <- function(e, codes, count, w = NULL) {
   if (is.null(w)) {
     size <- as.double(tabulate(codes, count))
     A <- sum(cpp_group_sums(e, codes, count)^2) / sum(e^2)
-    return(list(HO = n * (A - 1) / sqrt(2 * (sum(size^2) - n)), A = A - 1, M = sum(size^2), groups = sum(size > 0)))
+    return(list(HO = n * (A - 1) / sqrt(2 * (sum(size^2) - n)), A = A - 1, M = sum(size^2)))
   }
   size <- cpp_group_sums(w, codes, count)
   A <- sum(cpp_group_sums(w * e, codes, count)^2) / sum(w * e^2)
   list(HO = (n * A - sum(w)) / sqrt(2 * (sum(size^2) - sum(w)^2 / n)), A = A - sum(w) / n,
-       M = sum(size^2) - sum(w)^2 / n + n, groups = sum(size > 0))
+       M = sum(size^2) - sum(w)^2 / n + n)
 }
 
 # One-way F of v on groups: list(statistic, df), over groups that have a row.
@@ -52,7 +52,7 @@ core_bartlett <- function(variance, nu) {
 }
 
 # n R^2 of squares on columns with a constant, combinations dropped: list(statistic, df).
-core_square_regression <- function(squares, columns, weights = NULL) {
+core_square_regression <- function(squares, columns) {
   solution <- core_solve_pooled(core_pooled_state(core_rows(squares, columns)))
   alike <- solution$sst <= 1e-20 * sum(squares^2)
   list(statistic = if (alike) NA_real_ else length(squares) * (1 - solution$ssr / solution$sst),

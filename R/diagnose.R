@@ -94,10 +94,9 @@ pooled_as_random <- function(fit) {
 diagnosis_row <- function(check, level) {
   test <- tryCatch(check$run(), wavetax_error = identity)
   if (inherits(test, "condition")) {
-    reason <- strsplit(cli::ansi_strip(conditionMessage(test)), "\n")[[1]][1]
     return(list(test = NULL, row = data.frame(
       question = check$question, test = NA_character_, statistic = NA_character_, value = NA_real_, p_value = NA_real_,
-      status = "skipped", says = reason
+      status = "skipped", says = first_line(test)
     )))
   }
   found <- !is.na(test$p.value) && test$p.value < level

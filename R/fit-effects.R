@@ -197,6 +197,11 @@ fit_effect_set <- function(set, design, groups = set$groups) {
   core_effect_set(groups, lapply(set$trends, function(name) trend_values(design, name)), set$intercept)
 }
 
+# The effects of a fit as a system that sweeps any columns; given back by core_release().
+fit_effect_system <- function(fit) {
+  core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
+}
+
 # What a fit keeps of a set of effects. `level` by group is a deviation from the constant.
 describe_effects <- function(set, groups, level, slopes = list()) {
   list(

@@ -181,5 +181,5 @@ default_errors <- function(fit, errors) {
     spec$note <- sprintf("One %s alone cannot be clustered by %s, so the errors are classical.", by, by)
     return(spec)
   }
-  se_clustered(stats::reformulate(sprintf("`%s`", by)))
+  se_clustered(column_formula(by))
 }

@@ -59,11 +59,10 @@ set_effect <- function(set, codes, values, design) {
   out
 }
 
-# x'b with the constant.
-linear_part <- function(fit) {
-  total <- rep(constant_of(fit), fit$n)
-  slopes <- kept_estimates(fit)[slope_names(fit)]
-  for (name in names(slopes)) total <- total + fit$design$x[[name]] * slopes[[name]]
+# x'b with the constant, on the rows of the fit or another design of them, perhaps of other coefficients.
+linear_part <- function(fit, design = fit$design, estimates = kept_estimates(fit)) {
+  total <- rep(if (has_constant(fit)) estimates[[constant_term]] else 0, length(design$y))
+  for (name in slope_names(fit)) total <- total + design$x[[name]] * estimates[[name]]
   total
 }
 

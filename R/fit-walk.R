@@ -28,9 +28,8 @@ live_rows <- function(fit) {
 live_of_all <- function(fit, walk, live, idle) {
   if (idle <= length(live$fitted) || !is.null(fit$design$pieces)) return(live)
   swept <- has_swept_effects(fit)
-  both <- core_coordinate_rows(walk, if (swept) 1L else 0L)
-  sets <- if (swept) lapply(fit$effects, fit_effect_set, fit$design)
-  system <- if (swept) core_effect_system(sets, fit$n, fit$design[["weights"]])
+  both <- core_coordinate_rows(walk, walk$skip)
+  system <- if (swept) fit_effect_system(fit)
   if (swept) on.exit(core_release(system))
   noise <- with_own_seed(1, stats::rnorm(fit$n))
   found <- core_fitted_by_all(both$z, system, noise)

@@ -128,7 +128,7 @@ carried_across <- function(spec, fit, basis, clusters, alive, name) {
         "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`."
     )
   }
-  system <- core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
+  system <- fit_effect_system(fit)
   on.exit(core_release(system))
   across <- core_across_clusters(basis, clusters, system, function(x) along_with_progress(x, "Sweeping clusters"))
   list(scores = across$scores[, alive, alive, drop = FALSE], grams = across$grams[, , alive, alive, drop = FALSE])

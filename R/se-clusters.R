@@ -1,6 +1,11 @@
 # What clustered errors need of the clusters of a fit: the groups of each dimension, how the effects lie to
 # them, and the rows in a basis in which corrected scores are found.
 
+# Columns as a formula, whatever their names: `~ a + b`.
+column_formula <- function(names) {
+  stats::as.formula(paste("~", paste0("`", names, "`", collapse = " + ")), env = baseenv())
+}
+
 # A dimension of clusters: columns whose combinations are the clusters.
 cluster_dimensions <- function(fit, spec) {
   lapply(spec$by, function(columns) {

@@ -79,13 +79,13 @@ robust_sums <- function(fit, walk, leverage, power, mean_leverage, fitted) {
 # list(values, note) of the effects' part of leverages: see core_robust_products().
 effect_leverages <- function(fit, spec, needed) {
   if (!has_swept_effects(fit)) return(NULL)
-  weights <- fit$design[["weights"]]
   sets <- fit$effects
   if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
-    return(list(values = list(groups = sets[[1]]$groups, inverse = 1 / core_group_weights(sets[[1]]$groups, weights))))
+    groups <- sets[[1]]$groups
+    return(list(values = list(groups = groups, inverse = 1 / core_group_weights(groups, fit$design[["weights"]]))))
   }
   if (!needed) return(NULL)
-  system <- core_effect_system(lapply(sets, fit_effect_set, fit$design), fit$n, weights)
+  system <- fit_effect_system(fit)
   on.exit(core_release(system))
   if (system$dense && system$unknowns <= 4096) return(list(values = cpp_effect_leverage(system$pointer)))
   if (spec$leverages == "exact") {

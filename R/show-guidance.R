@@ -55,12 +55,10 @@ print.diagnosis <- function(x, ...) {
   writeLines(lines[1])
   for (j in seq_len(nrow(asked))) {
     writeLines(lines[1 + j])
-    writeLines(strwrap(visible_text(paste0(upper_first(asked$says[j]), ".")), line_width(), indent = 6, exdent = 6))
+    say_indented(paste0(upper_first(asked$says[j]), "."), 6, 6)
   }
   for (j in which(x$status == "skipped")) {
-    writeLines(strwrap(visible_text(paste0(marks[["skipped"]], " ", upper_first(x$question[j]), " Not tested: ",
-                                           x$says[j])),
-                       line_width(), indent = 2, exdent = 6))
+    say_indented(paste0(marks[["skipped"]], " ", upper_first(x$question[j]), " Not tested: ", x$says[j]), 2, 6)
   }
   writeLines("")
   advice <- attr(x, "advice")
@@ -68,7 +66,7 @@ print.diagnosis <- function(x, ...) {
     say("Nothing here asks for another model or other errors.")
   } else {
     say_heading("What to do")
-    for (line in advice) writeLines(strwrap(visible_text(line), line_width(), indent = 2, exdent = 4))
+    for (line in advice) say_indented(line, 2, 4)
   }
   cautions <- unique(unlist(lapply(attr(x, "tests"), `[[`, "cautions")))
   for (line in cautions) say("Caution: ", line)
@@ -81,15 +79,13 @@ print.appraisal <- function(x, ...) {
   say(sprintf("%s is the regressor of interest; tests are read at %s percent", x$focus, percent_words(x$level)))
   say(sample_words(x$fit))
   writeLines("")
-  number <- 0
   for (j in seq_len(nrow(x$path))) {
     step <- x$path[j, ]
-    number <- number + 1
-    say(sprintf("%d. %s %s", number, step$question, upper_first(step$answer)), if (!is.na(step$p_value)) {
+    say(sprintf("%d. %s %s", j, step$question, upper_first(step$answer)), if (!is.na(step$p_value)) {
       sprintf(" (%s)", p_words(step$p_value))
     })
-    if (nzchar(step$test) && step$test != "not tested") line_beneath(step$test)
-    line_beneath(paste0(if (step$answer == "not known") "Because: " else "So: ", step$follows))
+    if (nzchar(step$test) && step$test != "not tested") say_indented(step$test, 3, 5)
+    say_indented(paste0(if (step$answer == "not known") "Because: " else "So: ", step$follows), 3, 5)
   }
   writeLines("")
   say_heading("Recommendation")
@@ -98,11 +94,13 @@ print.appraisal <- function(x, ...) {
   show_choices(x)
   writeLines("")
   say_heading("Mind that")
-  for (line in x$caveats) writeLines(strwrap(visible_text(line), line_width(), indent = 2, exdent = 4))
+  for (line in x$caveats) say_indented(line, 2, 4)
   invisible(x)
 }
 
-line_beneath <- function(text) writeLines(strwrap(visible_text(text), line_width(), indent = 3, exdent = 5))
+say_indented <- function(text, indent, exdent) {
+  writeLines(strwrap(visible_text(text), line_width(), indent = indent, exdent = exdent))
+}
 
 show_choices <- function(x) {
   like <- c("estimate", "std_error")

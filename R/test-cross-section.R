@@ -102,8 +102,8 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
 cross_section_cautions <- function(fit, method) {
   if (method == "cd") return(NULL)
   changes <- serial_changes(fit)
-  rho <- if (length(changes$now) > 2) 1 + 2 * sum(changes$before * changes$now) / sum(changes$before^2) else NA
-  if (!isTRUE(rho > 0.15)) return(NULL)
+  rho <- changes$rho
+  if (length(changes$now) < 3 || !isTRUE(rho > 0.15)) return(NULL)
   sprintf("Disturbances are correlated over time (%s), which alone makes tests of squared correlations reject.",
           fixed_decimals(min(1, rho), 2))
 }

@@ -44,9 +44,7 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   check_keeps_rows(fit, "rows to draw for")
   design <- level_design(fit)
   n <- length(design$y)
-  slopes <- estimates[slope_names(fit)]
-  mean <- rep(if (has_constant(fit) && is.null(fit$design$levels)) estimates[[constant_term]] else 0, n)
-  for (name in names(slopes)) mean <- mean + design$x[[name]] * slopes[[name]]
+  mean <- linear_part(fit, design, estimates)
   random <- method_of(fit)$effects == "random"
   sd <- sqrt(if (random) fit$variance$sigma2_e else if (is.null(fit$design$levels)) fit$scale else fit$scale / 2)
   if (!is.null(design[["weights"]])) sd <- sd / sqrt(design[["weights"]])
@@ -88,10 +86,8 @@ refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
 # that gives n x so many, of the rows times the root of their weight.
 residual_draws <- function(fit, walk = error_walk(fit)) {
   swept <- has_swept_effects(fit)
-  z <- core_coordinate_rows(walk, if (swept) 1L else 0L)$z
-  system <- if (swept) {
-    core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
-  }
+  z <- core_coordinate_rows(walk, walk$skip)$z
+  system <- if (swept) fit_effect_system(fit)
   function(count) {
     noise <- matrix(stats::rnorm(fit$n * count), fit$n)
     rest <- if (swept) core_swept_columns(lapply(seq_len(count), function(d) noise[, d]), system) else noise

@@ -81,7 +81,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
 # F of two fits, or of a core's solution and a fit.
 effects_f <- function(smaller, full) {
   df <- c((if (is.list(smaller$df)) smaller$df$residual else smaller$df_residual) - full$df$residual, full$df$residual)
-  check_some_residual(full, transformed_residuals(full))
+  check_some_residual(full)
   if (df[1] <= 0) stop_test("not_nested", "The effects take no degree of freedom: there is nothing to test.",
                             todo = "Is there one entity only, or are the effects among the regressors?")
   list(statistic = (smaller$ssr - full$ssr) / df[1] / full$scale, df = as.numeric(df))

@@ -53,14 +53,14 @@ test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
 form_statistic <- function(fit, powers) {
   walk <- error_walk(fit)
   e <- weighted_residuals(fit, walk)
-  check_some_residual(fit, e)
+  check_some_residual(fit)
   added <- transformed_columns(fit, power_columns(fit, powers))
   clusters <- form_clusters(fit)
-  swept <- has_swept_effects(fit)
-  basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live_rows(fit)))
+  live <- live_rows(fit)
+  basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live))
   if (is.null(basis)) {
     clusters <- NULL
-    basis <- core_coordinate_rows(walk, if (swept) 1L else 0L)
+    basis <- core_coordinate_rows(walk, walk$skip)
   }
   q_rows <- core_added_basis(basis$z, added)
   q <- ncol(q_rows)
@@ -75,7 +75,7 @@ form_statistic <- function(fit, powers) {
     left <- sum(e^2) - sum(moved^2)
     return(list(statistic = sum(moved^2) / q / (left / df), df = c(q, df), residual_df = df))
   }
-  G <- live_groups(clusters$groups, live_rows(fit))$count
+  G <- live_groups(clusters$groups, live)$count
   if (q >= G) stop_too_few_clusters(sprintf("%s for %s.", count_of(G, "cluster"), count_of(q, "power")))
   wide <- list(z = cbind(basis$z, q_rows), e = e - drop(q_rows %*% moved),
                pick = rbind(matrix(0, ncol(basis$z), q), diag(q)))
@@ -96,9 +96,7 @@ form_clusters <- function(fit) {
 # Powers of x'b, centred and scaled, on the rows of the data in levels.
 power_columns <- function(fit, powers) {
   design <- level_design(fit)
-  slopes <- kept_estimates(fit)[slope_names(fit)]
-  index <- numeric(length(design$y))
-  for (name in names(slopes)) index <- index + design$x[[name]] * slopes[[name]]
+  index <- linear_part(fit, design)
   index <- index - mean(index)
   size <- sqrt(mean(index^2))
   if (!is.finite(size) || size <= 1e-12 * sqrt(mean(design$y^2))) {
@@ -117,7 +115,7 @@ transformed_columns <- function(fit, columns) {
     return(columns[pairs$now[rows], , drop = FALSE] - columns[pairs$before[rows], , drop = FALSE])
   }
   if (has_swept_effects(fit)) {
-    system <- core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, weights)
+    system <- fit_effect_system(fit)
     on.exit(core_release(system))
     return(core_swept_columns(lapply(seq_len(ncol(columns)), function(j) root * columns[, j]), system))
   }

@@ -300,42 +300,40 @@ combination_text <- function(weights, terms) {
 format_plain <- function(x) formatC(x, digits = 6, format = "g", decimal.mark = ".")
 term_names <- function(terms) ifelse(terms == constant_term, "constant", terms)
 
-# Wald's statistic of rows of `contrasts` that are at `distance` from the null.
-wald_of <- function(fit, contrasts, distance) {
+# Restrictions, rows of `contrasts` that are at `distance` from the null, in directions of unit length: rows =
+# t(R) t(Q). list(contrasts, scaled, basis, tau).
+restriction_directions <- function(fit, contrasts, distance) {
   scaled <- qr(t(contrasts %*% fit$regression$root))
-  basis <- t(qr.Q(scaled))
-  tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
-  M <- covariance_in(fit, contrasts, basis, scaled)
+  if (scaled$rank < nrow(contrasts)) stop_argument("terms", "not independent", "Name each restriction once.")
+  list(contrasts = contrasts, scaled = scaled, basis = t(qr.Q(scaled)),
+       tau = backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE))
+}
+
+# Wald's statistic of them.
+wald_of <- function(fit, directions) {
+  M <- covariance_in(fit, directions$contrasts, directions$basis, directions$scaled)
   if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.",
-                                                      count_of(nrow(contrasts), "coefficient")))
-  sum(tau * solve(M, tau))
+                                                      count_of(nrow(directions$contrasts), "coefficient")))
+  sum(directions$tau * solve(M, directions$tau))
 }
 
 # Wald's statistic of rows of `contrasts` (of kept coefficients) and what it is referred to.
 joint_test_of <- function(fit, contrasts, distance) {
   q <- nrow(contrasts)
-  rows <- contrasts %*% fit$regression$root
-  scaled <- qr(t(rows))
-  if (scaled$rank < q) stop_argument("terms", "not independent", "Name each restriction once.")
-  # In directions of unit length: rows = t(R) t(Q).
+  directions <- restriction_directions(fit, contrasts, distance)
   if (identical(fit$errors$joint, "clusters") && is.null(fit$errors$forms) && q >= min(fit$errors$clusters)) {
     stop_too_few_clusters(sprintf("%s for %s.", count_of(min(fit$errors$clusters), "cluster"),
                                   count_of(q, "restriction")))
   }
-  basis <- t(qr.Q(scaled))
-  tau <- backsolve(qr.R(scaled), distance[scaled$pivot], transpose = TRUE)
   errors <- fit$errors
-  if (identical(errors$joint, "wild")) return(joint_by_draws(fit, basis, tau))
-  M <- covariance_in(fit, contrasts, basis, scaled)
-  if (rcond(M) < 1e-14) stop_too_few_clusters(sprintf("The covariance of the %s is singular.",
-                                                      count_of(q, "coefficient")))
-  wald <- sum(tau * solve(M, tau))
+  if (identical(errors$joint, "wild")) return(joint_by_draws(fit, directions$basis, directions$tau))
+  wald <- wald_of(fit, directions)
   refer <- function(value, df) {
     list(statistic = c(F = value), parameter = c("numerator df" = df[1], "denominator df" = df[2]),
          p = stats::pf(value, df[1], df[2], lower.tail = FALSE), distribution = list(name = "F", df = df))
   }
   if (!is.null(errors$forms)) {
-    eta <- core_hotelling(errors$forms, basis)
+    eta <- core_hotelling(errors$forms, directions$basis)
     if (!is.finite(eta) || eta <= q - 1) {
       stop_too_few_clusters(sprintf("The errors have %s degrees of freedom for %s.", label_text(signif(eta, 3)),
                                     count_of(q, "restriction")))

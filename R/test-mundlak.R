@@ -96,7 +96,7 @@ as_correlated <- function(fit) {
 }
 
 mundlak_errors <- function(entity, type) {
-  se_clustered(stats::reformulate(sprintf("`%s`", entity)), type = type,
+  se_clustered(column_formula(entity), type = type,
                df = if (type == "CR2") "satterthwaite" else "clusters")
 }
 
@@ -113,7 +113,7 @@ mundlak_wald <- function(fit, means, type) {
   contrasts <- diag(length(terms))[at, , drop = FALSE]
   check_has_errors(fit, means)
   if (type == "CR2") return(joint_test_of(fit, contrasts, kept_estimates(fit)[at]))
-  value <- wald_of(fit, contrasts, kept_estimates(fit)[at]) / q
+  value <- wald_of(fit, restriction_directions(fit, contrasts, kept_estimates(fit)[at])) / q
   list(statistic = c(F = value), parameter = c("numerator df" = q, "denominator df" = G - 1),
        p = stats::pf(value, q, G - 1, lower.tail = FALSE), distribution = list(name = "F", df = c(q, G - 1)))
 }

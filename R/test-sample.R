@@ -6,7 +6,7 @@ residual_sample <- function(fit, panel = TRUE) {
   check_keeps_rows(fit, "residuals to test")
   walk <- error_walk(fit)
   e <- weighted_residuals(fit, walk)
-  check_some_residual(fit, e)
+  check_some_residual(fit)
   live <- live_of_all(fit, walk, live_rows(fit), sum(abs(e) <= idle_residual(fit)))
   keep <- if (is.null(live$fitted)) TRUE else -live$fitted
   out <- list(e = kept_rows(e, keep), keep = keep, left_out = length(live$fitted), walk = walk, n = live$n)
@@ -40,7 +40,7 @@ check_test_panel <- function(fit) {
 }
 
 # A perfect fit leaves nothing to test.
-check_some_residual <- function(fit, e) {
+check_some_residual <- function(fit) {
   if (fit$ssr > 1e-20 * max(fit$sst, sum(fit$design$y^2))) return(invisible())
   stop_test("perfect_fit", "The model fits every row: there are no disturbances to test.",
             todo = "Is the outcome, or a part of it, among the regressors?")
@@ -60,8 +60,8 @@ stop_wrong_fit <- function(fit, what, needs, call) {
 }
 
 # The call of another estimator of the fit's equation, as a user would write it.
-call_words <- function(fit, door, more = "") {
-  sprintf("%s(%s, data%s)", door, short_text(deparse_words(fit$design$formula)), more)
+call_words <- function(fit, door) {
+  sprintf("%s(%s, data)", door, short_text(deparse_words(fit$design$formula)))
 }
 
 has_entity_effects <- function(fit) {
@@ -78,9 +78,7 @@ period_sets <- function(fit) {
 
 # The full leverages of the rows, effects and regressors together.
 row_leverages <- function(fit, walk) {
-  swept <- has_swept_effects(fit)
-  z <- core_coordinate_rows(walk, if (swept) 1L else 0L)$z
-  h <- rowSums(z^2)
+  h <- rowSums(core_coordinate_rows(walk, walk$skip)$z^2)
   effects <- effect_leverages(fit, list(type = "This test", leverages = "exact"), TRUE)$values
   if (is.null(effects)) return(h)
   weights <- fit$design[["weights"]]

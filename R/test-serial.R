@@ -73,8 +73,8 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   if (is.null(method)) method <- default_serial_method(fit)
   check_serial_arguments(method, lag, form, alternative)
   changes <- serial_changes(fit)
-  found <- serial_methods[[method]](fit, list(lag = as.integer(lag), form = form, alternative = alternative,
-                                              changes = changes, level = level))
+  ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes)
+  found <- serial_methods[[method]](fit, ask)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
     values <- drawn_statistics(fit, found$drawn, if (is.null(draws)) 999 else draws, seed)
@@ -82,8 +82,8 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   }
   with_draws(test, fit, function(y) {
     again <- refit(fit, y)
-    serial_methods[[method]](again, list(lag = as.integer(lag), form = form, alternative = alternative, level = level,
-                                         changes = if (method == "differences") serial_changes(again)))$statistic
+    if (method == "differences") ask$changes <- serial_changes(again)
+    serial_methods[[method]](again, ask)$statistic
   }, draws, seed, far = if (method %in% c("within", "lm")) abs else identity)
 }
 
@@ -121,8 +121,10 @@ serial_changes <- function(fit) {
   rows$weights <- NULL
   changes <- core_change_residuals(rows, used$entity, used$clock, drift, if (length(sweep) > 0) sweep[[1]]$groups)
   pairs <- core_change_pairs(changes, used$entity, used$clock)
+  told <- length(pairs$now) > 0
   c(pairs, list(changes = changes$changes, across_gaps = changes$pairs$across_gaps, r = changes$r,
-                two_sweeps = length(sweep) > 1))
+                two_sweeps = length(sweep) > 1,
+                rho = if (told) 1 + 2 * sum(pairs$before * pairs$now) / sum(pairs$before^2) else NA_real_))
 }
 
 # Each method: list(statistic, name, parameter, p, distribution, null, estimate, table, cautions, notes, pairs).
@@ -136,10 +138,10 @@ serial_methods <- list(
                 "The fit has several sets of effects that follow the periods, which changes cannot all sweep.",
                 todo = "Use `method = \"within\"`.")
     }
-    df <- c(1, done$G - 1)
     list(
       statistic = done$statistic^2, name = "F", parameter = c("numerator df" = 1, "denominator df" = done$G - 1),
-      p = stats::pf(done$statistic^2, 1, done$G - 1, lower.tail = FALSE), distribution = list(name = "F", df = df),
+      p = stats::pf(done$statistic^2, 1, done$G - 1, lower.tail = FALSE),
+      distribution = list(name = "F", df = c(1, done$G - 1)),
       null = paste(neighbours_null(fit), "(slope -0.5)"), what = "from differences",
       estimate = c("slope of a differenced residual on the one before (-0.5 under the null)" = done$slope,
                    if (!is.null(done$std_error)) c("its std. error" = done$std_error)),
@@ -197,7 +199,7 @@ serial_methods <- list(
     }
     done <- core_breusch_godfrey(rows, sample$e, sample$entity, sample$clock, ask$lag)
     if (done$df == 0) stop_too_short(fit, ask$lag)
-    component <- component_p(fit)
+    component <- component_p(fit, sample)
     list(
       statistic = done$statistic, name = "chi-squared", parameter = c(df = done$df),
       p = stats::pchisq(done$statistic, done$df, lower.tail = FALSE),
@@ -231,7 +233,7 @@ serial_methods <- list(
       stop_test("method", sprintf("The fit's random effects are of %s, not of %s.", fit$effects[[1]]$name, sample$noun),
                 todo = "Use `method = \"differences\"`.")
     }
-    check_some_residual(fit, transformed_residuals(fit))
+    check_some_residual(fit)
     check_lag_seen(sample, ask$lag, fit)
     done <- core_serial_conditional(fit$design$y - linear_part(fit), sample$entity, sample$clock, fit$variance$sigma2_e,
                                     fit$variance$sigma2[[1]], ask$lag)
@@ -323,9 +325,8 @@ check_lag_seen <- function(sample, lag, fit) {
 }
 
 # Whether an entity component is there: its one-sided p by the normal, NA where it cannot be told.
-component_p <- function(fit) {
+component_p <- function(fit, sample = residual_sample(fit)) {
   tryCatch({
-    sample <- residual_sample(fit)
     one <- core_component(sample$e, sample$entity, max(sample$entity))
     stats::pnorm(one$HO, lower.tail = FALSE)
   }, wavetax_error = function(cnd) NA_real_)
@@ -334,7 +335,7 @@ component_p <- function(fit) {
 serial_result <- function(fit, method, found, changes, level) {
   entity <- fit$design$index$entity
   period <- fit$design$index$period
-  rho <- if (length(changes$now) > 0) 1 + 2 * sum(changes$before * changes$now) / sum(changes$before^2) else NA_real_
+  rho <- changes$rho
   gaps <- if (changes$across_gaps > 0) sprintf("; %s across a gap not used", count_of(changes$across_gaps, "change"))
   verdicts <- if (is.null(found$verdicts)) {
     c(serial_advice(fit), sprintf("no sign of serial correlation from one %s to the next.", period))

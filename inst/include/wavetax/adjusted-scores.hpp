@@ -177,7 +177,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
         b.noalias() = d.transpose().lazyProduct(m);
         b.noalias() -= m.transpose().lazyProduct(m);
         part.own += b;
-        if (with_moments) part.add_moments(m, b);
+        part.add_moments(m, b);
         continue;
       }
       // s, and the contrasts in its directions: V'pick, or P'Z pick = s^(1/2) V'pick with Z_g = P s^(1/2) V'.
