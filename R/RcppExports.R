@@ -257,3 +257,19 @@ cpp_mean_moments <- function(means, sizes, combination, centre) {
     .Call(`_wavetax_cpp_mean_moments`, means, sizes, combination, centre)
 }
 
+cpp_serial_forms <- function(rows, lags, threads) {
+    .Call(`_wavetax_cpp_serial_forms`, rows, lags, threads)
+}
+
+cpp_serial_own <- function(rows, p, threads) {
+    .Call(`_wavetax_cpp_serial_own`, rows, p, threads)
+}
+
+cpp_serial_apply <- function(rows, lag, diagonal, told, p, threads) {
+    .Call(`_wavetax_cpp_serial_apply`, rows, lag, diagonal, told, p, threads)
+}
+
+cpp_entity_products <- function(rows, p, moved, threads) {
+    .Call(`_wavetax_cpp_entity_products`, rows, p, moved, threads)
+}
+

@@ -41,27 +41,29 @@ core_mean_t <- function(z) {
 }
 
 # Residuals r of the equation in changes between adjacent periods (Wooldridge, 10.6.3), swept by `sweep`, groups of the
-# later row of each change, or NULL: list(r, pairs, live, which of them are not fitted whatever their outcome).
-core_change_residuals <- function(rows, entity, clock, drift = FALSE, sweep = NULL) {
+# later row of each change, a list: list(r, pairs, live, which of them are not fitted whatever their outcome).
+core_change_residuals <- function(rows, entity, clock, drift = FALSE, sweep = list()) {
   pairs <- core_adjacent_rows(entity, clock)
   n <- length(pairs$now)
   out <- list(r = numeric(), pairs = pairs, live = logical(), changes = n)
   if (n <= length(rows$x)) return(out)
   across <- function(v) v[pairs$now] - v[pairs$before]
   changed <- core_rows(across(rows$y), lapply(rows$x, across), constant = drift)
-  if (is.null(sweep)) {
+  if (length(sweep) == 0) {
     solution <- core_solve_pooled(core_pooled_state(changed))
     out$r <- core_residuals(changed, NULL, solution)
     out$live <- rep(TRUE, n)
     return(out)
   }
-  codes <- rank_codes(sweep$codes[pairs$now])
-  groups <- core_groups(codes$codes, codes$count)
-  state <- core_absorb(changed, list(core_effect_set(groups)))
+  sets <- lapply(sweep, function(groups) {
+    codes <- rank_codes(groups$codes[pairs$now])
+    core_effect_set(core_groups(codes$codes, codes$count))
+  })
+  state <- core_absorb(changed, sets)
   on.exit(core_release(state$system))
   solution <- core_solve_swept(state)
   out$r <- core_residuals(changed, list(layers = state$layers, constant = TRUE), solution)
-  out$live <- groups$sizes[groups$codes] > 1
+  out$live <- !seq_len(n) %in% core_fitted_rows(sets, n)
   out
 }
 

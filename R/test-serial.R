@@ -63,7 +63,7 @@
 #' test_serial(fixed, "lm", lag = 2)
 #' @export
 test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, level = 0.05, form = "mean",
-                        alternative = "positive") {
+                        alternative = "positive", variances = NULL) {
   check_is_fit(fit)
   if (!is.null(method)) check_choice(method, names(serial_methods), "method", kind = "method")
   check_test_level(level)
@@ -71,9 +71,14 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
   if (is.null(method)) method <- default_serial_method(fit)
-  check_serial_arguments(method, lag, form, alternative)
-  changes <- serial_changes(fit)
-  ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes)
+  check_serial_arguments(method, lag, form, alternative, variances, draws)
+  live <- live_regression(fit)
+  on.exit(live$release())
+  held <- serial_holds(fit, live)
+  check_serial_method(method, fit, held)
+  changes <- if (held$changes) serial_changes(fit)
+  ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes, live = live, held = held,
+              variances = variances, seed = seed)
   found <- serial_methods[[method]](fit, ask)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
@@ -87,57 +92,203 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   }, draws, seed, far = if (method %in% c("within", "lm")) abs else identity)
 }
 
-default_serial_method <- function(fit) {
-  method <- method_of(fit)
-  if (method$effects == "random") {
-    return(if (length(fit$effects) == 1 && is.null(fit$design[["weights"]])) "conditional" else "differences")
-  }
-  if (fit$method == "pooled") "breusch-godfrey" else "differences"
-}
+default_serial_method <- function(fit) if (fit$method == "difference") "differences" else "corrected"
 
-check_serial_arguments <- function(method, lag, form, alternative) {
-  good <- is.numeric(lag) && length(lag) == 1 && is.finite(lag) && lag >= 1 && lag == trunc(lag) && lag < 1e6
+check_serial_arguments <- function(method, lag, form, alternative, variances, draws) {
+  good <- is.numeric(lag) && length(lag) >= 1 && all(is.finite(lag)) && all(lag >= 1 & lag == trunc(lag) & lag < 1e6) &&
+    !anyDuplicated(lag) && length(lag) <= 50
   if (!good) stop_wavetax("method", sprintf("`lag` is %s.", value_words(lag)),
-                          todo = "Give a whole number of periods, 1 or more.")
+                          todo = "Give a whole number of periods, 1 or more; of \"corrected\" also several, `1:3`.")
   check_choice(form, c("mean", "regression"), "form", kind = "method")
   check_choice(alternative, c("positive", "two-sided"), "alternative", kind = "method")
-  if (lag > 1 && !method %in% c("lm", "breusch-godfrey", "conditional")) {
-    stop_wavetax("method", sprintf("The method %s is of neighbouring periods only.", dQuote(method, FALSE)),
-                 todo = "Leave `lag` at 1, or use `method = \"lm\"`.")
+  if (length(lag) > 1 && method != "corrected") {
+    stop_wavetax("method", sprintf("The method %s takes one number as its `lag`.", dQuote(method, FALSE)),
+                 todo = "Several lags together are of `method = \"corrected\"`.")
   }
-  if (form != "mean" && method != "differences") stop_argument("form", value_words(form), "It is of `\"differences\"`.")
-  if (alternative != "positive" && method != "durbin-watson") {
-    stop_argument("alternative", value_words(alternative), "It is of `\"durbin-watson\"`.")
+  if (any(lag > 1) && !method %in% c("corrected", "lm", "breusch-godfrey", "conditional")) {
+    stop_wavetax("method", sprintf("The method %s is of neighbouring periods only.", dQuote(method, FALSE)),
+                 todo = "Leave `lag` at 1, or use `method = \"corrected\"`.")
+  }
+  only_of <- function(given, argument, value, of) {
+    if (given && method != of) stop_argument(argument, value_words(value), sprintf("It is of `\"%s\"`.", of))
+  }
+  only_of(form != "mean", "form", form, "differences")
+  only_of(alternative != "positive", "alternative", alternative, "durbin-watson")
+  only_of(!is.null(variances), "variances", variances, "corrected")
+  if (!is.null(variances)) check_choice(variances, c("rows", "entities"), "variances", kind = "method")
+  if (method == "corrected" && !is.null(draws)) {
+    stop_argument("draws", value_words(draws), "The corrected test needs none: its p holds as it is.")
   }
 }
 
-# Residuals of the equation in changes, and their pairs.
+# What the regression takes out, found from its columns, however they were written:
+#   level, trend, period   of entities; of periods
+#   entities   whether entities' levels are all that is taken out
+#   changes    whether changes between neighbouring periods take out all of it; `sweep` the groups that follow periods
+serial_holds <- function(fit, live) {
+  parts <- nested_parts(live)
+  entities <- core_groups(live$entity, max(live$entity))
+  index <- fit$design$index
+  fixed_over_time <- vapply(live$sets, function(set) core_is_nested(entities, set$groups), TRUE)
+  # A combination with the period of something that an entity keeps.
+  with_period <- vapply(fit$effects, function(set) {
+    if (!index$period %in% set$columns || !set$intercept || length(set$trends) > 0) return(FALSE)
+    rest <- setdiff(set$columns, index$period)
+    length(rest) == 0 || core_is_nested(column_groups(fit$design, index$entity), combined_groups(fit$design, rest))
+  }, TRUE)
+  no_trends <- !parts$trend && !any(lengths(lapply(live$sets, `[[`, "trends")) > 0)
+  period <- holds_function_of(live, rank_codes(live$clock - min(live$clock) + 1L)$codes)
+  own_levels <- vapply(live$sets, function(set) {
+    core_is_nested(set$groups, entities) && core_is_nested(entities, set$groups)
+  }, TRUE)
+  list(level = parts$level, trend = parts$trend, period = period, parts = parts,
+       entities = parts$level && no_trends && !period && all(own_levels | fixed_over_time),
+       changes = no_trends && all(fixed_over_time | with_period), sweep = with_period & !fixed_over_time)
+}
+
+# Where a method does not hold it is refused: a true null would be rejected far too often.
+check_serial_method <- function(method, fit, held) {
+  refuse <- function(why) {
+    stop_test("method", sprintf("The method %s does not hold here: %s.", dQuote(method, FALSE), why),
+              todo = "Use `method = \"corrected\"`, which holds whatever the fit takes out.")
+  }
+  out <- serial_takes_out(fit, held)
+  if (method == "corrected" && fit$method == "difference") {
+    stop_test("method", "The rows of this fit are changes, whose disturbances are related by construction.",
+              todo = "Use `method = \"differences\"`, which allows for that.")
+  }
+  if (method == "differences" && !held$changes) refuse(sprintf("changes between neighbours do not take out %s", out))
+  if (method %in% c("within", "lm") && !held$entities) {
+    if (!held$level) {
+      stop_wrong_fit(fit, sprintf("The method %s", dQuote(method, FALSE)), "fixed effects of entities",
+                     call_words(fit, "fit_fixed"))
+    }
+    refuse(sprintf("it is for effects of %s alone, and the fit takes out %s", plural_of(fit$design$index$entity), out))
+  }
+  if (method %in% c("breusch-godfrey", "joint") && fit$method == "pooled" && held$level) {
+    refuse(sprintf("the regressors hold a dummy for each %s", fit$design$index$entity))
+  }
+}
+
+serial_takes_out <- function(fit, held) {
+  sets <- vapply(fit$effects, set_words, "")
+  index <- fit$design$index
+  list_words(c(if (length(sets) > 0) sprintf("effects of %s", list_words(sets)),
+               if (held$level && !index$entity %in% effect_names(fit)) sprintf("dummies of %s", plural_of(index$entity)),
+               if (held$trend && length(trend_columns(fit$effects)) == 0) sprintf("trends of %s", plural_of(index$entity)),
+               if (held$period && !any(vapply(fit$effects, function(set) index$period %in% set$columns, TRUE))) {
+                 sprintf("dummies of %s", plural_of(index$period))
+               }))
+}
+
+# Residuals of the equation in changes, and their pairs. Effects that follow the periods are swept from the changes.
 serial_changes <- function(fit) {
   design <- level_design(fit)
   used <- used_index(design)
   drift <- method_of(fit)$constant == "drift" && fit$design$constant
-  sweep <- period_sets(fit)
+  sweep <- lapply(Filter(function(set) fit$design$index$period %in% set$columns, fit$effects), `[[`, "groups")
   rows <- design_rows(design)
   rows$weights <- NULL
-  changes <- core_change_residuals(rows, used$entity, used$clock, drift, if (length(sweep) > 0) sweep[[1]]$groups)
+  changes <- core_change_residuals(rows, used$entity, used$clock, drift, sweep)
   pairs <- core_change_pairs(changes, used$entity, used$clock)
   told <- length(pairs$now) > 0
   c(pairs, list(changes = changes$changes, across_gaps = changes$pairs$across_gaps, r = changes$r,
-                two_sweeps = length(sweep) > 1,
                 rho = if (told) 1 + 2 * sum(pairs$before * pairs$now) / sum(pairs$before^2) else NA_real_))
+}
+
+# The test that holds for whatever the fit takes out: see core-serial-corrected.R.
+serial_corrected <- function(fit, ask) {
+  live <- ask$live
+  parts <- ask$held$parts
+  check_some_residual(fit)
+  e <- live_residuals(live, fit)
+  longest <- max(tabulate(live$entity))
+  if (longest > most_series) {
+    stop_test("too_many_rows", sprintf("A %s with %s is more than the corrected test takes.", live$noun,
+                                       count_of(longest, "row")),
+              todo = "Use `method = \"durbin-watson\"`, or `rows =` for a part of the periods.")
+  }
+  width <- sum(core_unknowns(parts$beside)) + ncol(live$columns)
+  exact <- width <= most_exact_columns && width * live$n <= most_basis_cells
+  beside <- if (exact) cbind(set_columns(parts$beside, live$root, live$n), live$columns)
+  done <- with_own_seed(ask$seed, core_serial_corrected(
+    e, live$entity, live$clock, parts$own, beside, ask$lag, live$root, if (!exact) live$annihilate
+  ))
+  both <- lapply(c(rows = "rows", entities = "entities"), function(kind) {
+    forms <- lapply(done$forms, `[[`, kind)
+    if (length(forms) > 1) {
+      joint <- core_serial_joint_lags(forms)
+      p <- stats::pf(joint$statistic, joint$p, joint$G - joint$p, lower.tail = FALSE)
+      return(list(statistic = joint$statistic, G = joint$G, p = p, df = c(joint$p, joint$G - joint$p)))
+    }
+    one <- forms[[1]]
+    list(statistic = one$statistic, G = one$G, p = 2 * stats::pt(-abs(one$statistic), one$G - 1), df = one$G - 1,
+         kappa = one$kappa)
+  })
+  fewest <- max(2, length(ask$lag) + 1)
+  by_rows <- both$rows$G >= max(2, both$entities$G / 2) && is.finite(both$rows$statistic)
+  kind <- if (!is.null(ask$variances)) ask$variances else if (by_rows) "rows" else "entities"
+  used <- both[[kind]]
+  if (used$G < fewest || !is.finite(used$statistic)) stop_too_short(fit, max(ask$lag), used$G, fewest)
+  other <- setdiff(names(both), kind)
+  words <- c(rows = "whatever the variance of each row", entities = sprintf("under one variance for each %s", live$noun))
+  joint <- length(ask$lag) > 1
+  lags <- if (joint) sprintf("at lags %s", list_words(ask$lag)) else sprintf("at lag %s", count_words(ask$lag))
+  component <- if (fit$method == "pooled" && !ask$held$level) component_p(fit) else NA
+  list(
+    statistic = used$statistic, name = if (joint) "F" else "t",
+    parameter = if (joint) stats::setNames(used$df, c("numerator df", "denominator df")) else c(df = used$df),
+    p = used$p, distribution = list(name = if (joint) "F" else "t", df = used$df),
+    null = if (joint || ask$lag > 1) sprintf("disturbances of one %s that are %s %s apart are unrelated", live$noun,
+                                             list_or(ask$lag), plural_of(live$moment)) else neighbours_null(fit),
+    what = sprintf("corrected for what the fit takes out, %s, %s", lags, words[[kind]]), G = used$G, rho = done$rho,
+    pairs = sum(vapply(ask$lag, function(lag) length(core_lag_pairs(live$entity, live$clock, lag)$now), 0)),
+    table = NULL,
+    cautions = c(
+      if (kind == "entities" && is.null(ask$variances)) {
+        sprintf("The series are too short to allow for a variance of each row: variances that change over %s make it reject.",
+                plural_of(live$moment))
+      },
+      if (isTRUE(component < ask$level)) {
+        sprintf(paste("It rejects where %s differ in level, as they do here (%s): take their effects out first, or",
+                      "`method = \"joint\"` tells the two apart."), live$nouns, p_words(component))
+      },
+      if (has_lagged_outcome(fit)) "The lagged outcome is a regressor: its part in the residuals is not allowed for."
+    ),
+    notes = c(
+      if (other == "entities" || is.finite(both[[other]]$statistic)) {
+        sprintf("%s: %s, %s.", upper_first(words[[other]]),
+                if (is.finite(both[[other]]$statistic)) sprintf("%s = %s", if (joint) "F" else "t",
+                                                                format_number(both[[other]]$statistic)) else "not told",
+                if (is.finite(both[[other]]$p)) p_words(both[[other]]$p) else "no p")
+      },
+      sprintf("%s are taken as independent given what the fit takes out.", upper_first(live$nouns)),
+      left_out_note(live),
+      if (!exact) sprintf("%s beside those of %s are too many for exact sums: estimated from random signs, t within 1 to 3 percent.",
+                          upper_first(count_of(width, "column")), live$nouns)
+    ),
+    extra = list(variances = kind, p_values = vapply(both, `[[`, 0, "p"),
+                 statistics = vapply(both, `[[`, 0, "statistic"), entities = vapply(both, `[[`, 0, "G"))
+  )
+}
+
+most_series <- 3000
+
+# Whether a lag of the outcome is among the regressors.
+has_lagged_outcome <- function(fit) {
+  left <- rlang::f_lhs(fit$design$formula)
+  calls <- lapply(slope_names(fit), function(term) tryCatch(str2lang(term), error = function(cnd) NULL))
+  any(vapply(calls, function(call) is_operator(call, "past") && (identical(call[[2]], left) ||
+                                                                 identical(all.vars(call[[2]]), all.vars(left))), TRUE))
 }
 
 # Each method: list(statistic, name, parameter, p, distribution, null, estimate, table, cautions, notes, pairs).
 serial_methods <- list(
+  corrected = function(fit, ask) serial_corrected(fit, ask),
   differences = function(fit, ask) {
     pairs <- ask$changes
     done <- core_serial_differences(pairs, ask$form == "regression")
     check_serial_told(done, pairs, fit)
-    if (isTRUE(pairs$two_sweeps)) {
-      stop_test("method",
-                "The fit has several sets of effects that follow the periods, which changes cannot all sweep.",
-                todo = "Use `method = \"within\"`.")
-    }
     list(
       statistic = done$statistic^2, name = "F", parameter = c("numerator df" = 1, "denominator df" = done$G - 1),
       p = stats::pf(done$statistic^2, 1, done$G - 1, lower.tail = FALSE),
@@ -156,7 +307,6 @@ serial_methods <- list(
     )
   },
   within = function(fit, ask) {
-    check_within_fit(fit, "within")
     sample <- residual_sample(fit)
     done <- core_serial_within(sample$e, sample$entity, sample$clock)
     if (!is.finite(done$statistic)) stop_too_short(fit, 1)
@@ -180,12 +330,11 @@ serial_methods <- list(
     )
   },
   lm = function(fit, ask) {
-    check_within_fit(fit, "lm")
     sample <- residual_sample(fit)
     done <- core_serial_lm(sample$e, sample$entity, sample$clock, ask$lag)
     if (!is.finite(done$statistic)) stop_too_short(fit, ask$lag)
     t_result(done, sprintf("disturbances %s apart are unrelated", count_of(ask$lag, sample$moment)),
-             sprintf("at %s, whatever the variances", count_of(ask$lag, "lag")), fit, sample)
+             sprintf("at lag %s, whatever the variance of each %s", count_words(ask$lag), sample$noun), fit, sample)
   },
   "breusch-godfrey" = function(fit, ask) {
     if (fit$method != "pooled") {
@@ -221,17 +370,17 @@ serial_methods <- list(
     if (!one_way) {
       if (method_of(fit)$effects == "random") {
         stop_test("method", "The conditional test is of one set of random effects, and the fit has two.",
-                  todo = "Use `method = \"differences\"`.")
+                  todo = "Use `method = \"corrected\"`.")
       }
       stop_wrong_fit(fit, "The conditional test", "a random effects fit", call_words(fit, "fit_random"))
     }
     if (!is.null(fit$design[["weights"]])) {
-      stop_test("method", "The conditional test takes no weights.", todo = "Use `method = \"differences\"`.")
+      stop_test("method", "The conditional test takes no weights.", todo = "Use `method = \"corrected\"`.")
     }
     sample <- panel_sample(fit)
     if (!identical(fit$effects[[1]]$columns, sample$noun)) {
       stop_test("method", sprintf("The fit's random effects are of %s, not of %s.", fit$effects[[1]]$name, sample$noun),
-                todo = "Use `method = \"differences\"`.")
+                todo = "Use `method = \"corrected\"`.")
     }
     check_some_residual(fit)
     check_lag_seen(sample, ask$lag, fit)
@@ -292,12 +441,6 @@ few_entities_words <- function(fit, G) {
   sprintf("With %s that tell, p is rough: `draws = 999` takes it from draws.", count_of(G, fit$design$index$entity))
 }
 
-check_within_fit <- function(fit, method) {
-  if (has_entity_effects(fit)) return(invisible())
-  stop_wrong_fit(fit, sprintf("The method %s", dQuote(method, FALSE)), "fixed effects of entities",
-                 call_words(fit, "fit_fixed"))
-}
-
 check_serial_told <- function(done, pairs, fit) {
   if (is.finite(done$statistic)) return(invisible())
   stop_wavetax(
@@ -308,10 +451,12 @@ check_serial_told <- function(done, pairs, fit) {
   )
 }
 
-stop_too_short <- function(fit, lag) {
+stop_too_short <- function(fit, lag, told = NULL, fewest = 2) {
   index <- fit$design$index
   stop_wavetax("too_few_periods", sprintf("Too few %s are seen in %s %s apart.", plural_of(index$entity),
                                           plural_of(index$period), count_of(lag, index$period)),
+               where = if (!is.null(told)) sprintf("%s tell something of it, and %s are needed.",
+                                                   upper_first(count_of(told, index$entity)), count_words(fewest)),
                todo = "Use a smaller lag, or a panel with more periods.")
 }
 
@@ -335,8 +480,8 @@ component_p <- function(fit, sample = residual_sample(fit)) {
 serial_result <- function(fit, method, found, changes, level) {
   entity <- fit$design$index$entity
   period <- fit$design$index$period
-  rho <- changes$rho
-  gaps <- if (changes$across_gaps > 0) sprintf("; %s across a gap not used", count_of(changes$across_gaps, "change"))
+  rho <- if (is.null(changes)) found$rho else changes$rho
+  gaps <- if (isTRUE(changes$across_gaps > 0)) sprintf("; %s across a gap not used", count_of(changes$across_gaps, "change"))
   verdicts <- if (is.null(found$verdicts)) {
     c(serial_advice(fit), sprintf("no sign of serial correlation from one %s to the next.", period))
   } else {
@@ -349,13 +494,17 @@ serial_result <- function(fit, method, found, changes, level) {
     null = found$null, alternative = "they are related", verdicts = verdicts, data_name = test_equation(fit),
     distribution = found$distribution, level = level, table = found$table, estimate = found$estimate,
     cautions = found$cautions,
-    notes = c(if (is.finite(rho)) {
+    notes = c(if (is.null(changes) && isTRUE(is.finite(rho))) {
+      sprintf("Estimated first-order autocorrelation: %s, allowing for what the fit takes out.",
+              fixed_decimals(rho, 2))
+    } else if (isTRUE(is.finite(rho))) {
       sprintf("Estimated first-order autocorrelation: %s, from %s between adjacent %s%s.",
               fixed_decimals(min(1, max(-1, rho)), 2), count_of(changes$changes, "change"), plural_of(period),
               if (is.null(gaps)) "" else gaps)
     }, if (!is.null(found$pairs)) sprintf("%s of %s.", upper_first(count_of(found$pairs, "pair")),
                                           count_of(found$G, entity)), found$notes),
-    extra = list(autocorrelation = rho, pairs = found$pairs, for_comparison = isTRUE(found$for_comparison))
+    extra = c(list(autocorrelation = if (is.null(rho)) NA_real_ else rho, pairs = found$pairs,
+                   for_comparison = isTRUE(found$for_comparison)), found$extra)
   )
 }
 

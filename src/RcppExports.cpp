@@ -803,6 +803,58 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_serial_forms
+Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, int threads);
+RcppExport SEXP _wavetax_cpp_serial_forms(SEXP rowsSEXP, SEXP lagsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type lags(lagsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_serial_forms(rows, lags, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_serial_own
+Rcpp::NumericMatrix cpp_serial_own(Rcpp::List rows, Rcpp::NumericMatrix p, int threads);
+RcppExport SEXP _wavetax_cpp_serial_own(SEXP rowsSEXP, SEXP pSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type p(pSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_serial_own(rows, p, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_serial_apply
+Rcpp::NumericMatrix cpp_serial_apply(Rcpp::List rows, int lag, Rcpp::NumericVector diagonal, Rcpp::LogicalVector told, Rcpp::NumericMatrix p, int threads);
+RcppExport SEXP _wavetax_cpp_serial_apply(SEXP rowsSEXP, SEXP lagSEXP, SEXP diagonalSEXP, SEXP toldSEXP, SEXP pSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type diagonal(diagonalSEXP);
+    Rcpp::traits::input_parameter< Rcpp::LogicalVector >::type told(toldSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type p(pSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_serial_apply(rows, lag, diagonal, told, p, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_entity_products
+Rcpp::List cpp_entity_products(Rcpp::List rows, Rcpp::NumericMatrix p, Rcpp::NumericMatrix moved, int threads);
+RcppExport SEXP _wavetax_cpp_entity_products(SEXP rowsSEXP, SEXP pSEXP, SEXP movedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type p(pSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type moved(movedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_entity_products(rows, p, moved, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
@@ -869,6 +921,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
     {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 3},
     {"_wavetax_cpp_mean_moments", (DL_FUNC) &_wavetax_cpp_mean_moments, 4},
+    {"_wavetax_cpp_serial_forms", (DL_FUNC) &_wavetax_cpp_serial_forms, 3},
+    {"_wavetax_cpp_serial_own", (DL_FUNC) &_wavetax_cpp_serial_own, 3},
+    {"_wavetax_cpp_serial_apply", (DL_FUNC) &_wavetax_cpp_serial_apply, 6},
+    {"_wavetax_cpp_entity_products", (DL_FUNC) &_wavetax_cpp_entity_products, 4},
     {NULL, NULL, 0}
 };
 

@@ -23,6 +23,7 @@
 #include "wavetax/reduced-matrix.hpp"
 #include "wavetax/reduced-solver.hpp"
 #include "wavetax/rows.hpp"
+#include "wavetax/serial-corrected.hpp"
 #include "wavetax/sinks.hpp"
 #include "wavetax/solve.hpp"
 #include "wavetax/triangle.hpp"

@@ -1,0 +1,101 @@
+#include "bindings.h"
+
+#include <wavetax/serial-corrected.hpp>
+
+namespace {
+
+// Rows by entity and clock: list(e, clock, start, root, z, nested, less_diagonal, less_pairs).
+wavetax::SerialRows serial_rows(const Rcpp::List& rows) {
+  wavetax::SerialRows out;
+  SEXP e = rows["e"], clock = rows["clock"], z = rows["z"];
+  out.n = static_cast<std::size_t>(Rf_xlength(e));
+  if (TYPEOF(e) != REALSXP || TYPEOF(clock) != INTSXP || Rf_xlength(clock) != Rf_xlength(e))
+    Rcpp::stop("Residuals and their clock do not go together.");
+  out.e = REAL(e);
+  out.clock = INTEGER(clock);
+  out.root = real_or_null(rows["root"]);
+  const Rcpp::NumericVector start = rows["start"];
+  for (const double first : start) out.start.push_back(static_cast<std::size_t>(first));
+  if (out.start.empty() || out.start.back() != out.n) Rcpp::stop("Entities do not end where the rows do.");
+  if (z != R_NilValue) {
+    out.z = REAL(z);
+    out.r = out.n == 0 ? 0 : static_cast<std::size_t>(Rf_xlength(z)) / out.n;
+  }
+  const Rcpp::List nested = rows["nested"];
+  for (R_xlen_t s = 0; s < nested.size(); ++s) {
+    const Rcpp::List one = nested[s];
+    wavetax::NestedSet set;
+    SEXP codes = one["codes"];
+    if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != Rf_xlength(e)) Rcpp::stop("Codes are not those of the rows.");
+    set.codes = INTEGER(codes);
+    const Rcpp::List loadings = one["loadings"];
+    for (R_xlen_t l = 0; l < loadings.size(); ++l) {
+      SEXP loading = loadings[l];
+      if (loading != R_NilValue && (TYPEOF(loading) != REALSXP || Rf_xlength(loading) != Rf_xlength(e)))
+        Rcpp::stop("A loading is not that of the rows.");
+      set.loadings.push_back(real_or_null(loading));
+    }
+    out.nested.push_back(set);
+  }
+  out.less_diagonal = real_or_null(rows["less_diagonal"]);
+  out.less_pairs = real_or_null(rows["less_pairs"]);
+  return out;
+}
+
+}  // namespace
+
+// list(forms, by lag that under variances by row and by entity: list(diagonal, z, told, own, others); autocorrelation:
+// list(pairs, all, by ticks apart, and what they are of the residuals)). See SerialForms.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, int threads) {
+  const wavetax::SerialForms done =
+      wavetax::serial_forms(serial_rows(rows), Rcpp::as<std::vector<int>>(lags), threads);
+  Rcpp::List forms(static_cast<R_xlen_t>(done.forms.size()));
+  for (std::size_t f = 0; f < done.forms.size(); ++f) {
+    const wavetax::SerialForm& form = done.forms[f];
+    forms[static_cast<R_xlen_t>(f)] = Rcpp::List::create(
+        Rcpp::Named("diagonal") = Rcpp::wrap(form.diagonal), Rcpp::Named("z") = Rcpp::wrap(form.statistic),
+        Rcpp::Named("told") = Rcpp::LogicalVector(form.told.begin(), form.told.end()), Rcpp::Named("own") = form.own,
+        Rcpp::Named("others") = form.others);
+  }
+  return Rcpp::List::create(
+      Rcpp::Named("forms") = forms, Rcpp::Named("pair_apart") = Rcpp::wrap(done.pair_apart),
+      Rcpp::Named("all_apart") = Rcpp::wrap(done.all_apart), Rcpp::Named("pair_sum") = done.pair_sum,
+      Rcpp::Named("all_sum") = done.all_sum);
+}
+
+// What effects within entities leave of each column of p.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_serial_own(Rcpp::List rows, Rcpp::NumericMatrix p, int threads) {
+  const wavetax::SerialRows by = serial_rows(rows);
+  if (static_cast<std::size_t>(p.nrow()) != by.n) Rcpp::stop("Columns are not those of the rows.");
+  Rcpp::NumericMatrix out(Rcpp::no_init(p.nrow(), p.ncol()));
+  wavetax::apply_own_annihilator(by, p.begin(), static_cast<std::size_t>(p.ncol()), out.begin(), threads);
+  return out;
+}
+
+// C times each column of p.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_serial_apply(Rcpp::List rows, int lag, Rcpp::NumericVector diagonal, Rcpp::LogicalVector told,
+                                     Rcpp::NumericMatrix p, int threads) {
+  const wavetax::SerialRows by = serial_rows(rows);
+  if (static_cast<std::size_t>(p.nrow()) != by.n || static_cast<std::size_t>(diagonal.size()) != by.n ||
+      static_cast<std::size_t>(told.size()) + 1 != by.start.size())
+    Rcpp::stop("Columns are not those of the rows.");
+  const std::vector<char> use(told.begin(), told.end());
+  Rcpp::NumericMatrix out(Rcpp::no_init(p.nrow(), p.ncol()));
+  wavetax::apply_serial_form(by, lag, diagonal.begin(), use.data(), p.begin(), static_cast<std::size_t>(p.ncol()),
+                             out.begin(), threads);
+  return out;
+}
+
+// list(sum, squares) of p_i'moved_i over entities.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_entity_products(Rcpp::List rows, Rcpp::NumericMatrix p, Rcpp::NumericMatrix moved, int threads) {
+  const wavetax::SerialRows by = serial_rows(rows);
+  if (static_cast<std::size_t>(p.nrow()) != by.n || p.nrow() != moved.nrow() || p.ncol() != moved.ncol())
+    Rcpp::stop("Columns are not those of the rows.");
+  const wavetax::EntityProducts done =
+      wavetax::entity_products(by, p.begin(), moved.begin(), static_cast<std::size_t>(p.ncol()), threads);
+  return Rcpp::List::create(Rcpp::Named("sum") = pack(done.sum), Rcpp::Named("squares") = pack(done.squares));
+}
