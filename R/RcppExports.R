@@ -113,8 +113,8 @@ cpp_adjusted_scores <- function(z, e, clusters, pick, adjustment, moments, threa
     .Call(`_wavetax_cpp_adjusted_scores`, z, e, clusters, pick, adjustment, moments, threads)
 }
 
-cpp_cluster_changes <- function(z, e, clusters, threads) {
-    .Call(`_wavetax_cpp_cluster_changes`, z, e, clusters, threads)
+cpp_cluster_changes <- function(z, e, pick, clusters, threads) {
+    .Call(`_wavetax_cpp_cluster_changes`, z, e, pick, clusters, threads)
 }
 
 cpp_pair_sums <- function(values, seen, threads) {

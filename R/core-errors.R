@@ -67,10 +67,19 @@ core_adjusted_scores <- function(basis, clusters, adjustment, moments = FALSE,
                                  threads = core_threads(length(basis$e))) {
   used <- colSums(basis$pick^2) > 0
   p <- length(used)
-  done <- cpp_adjusted_scores(basis$z, basis$e, clusters, basis$pick[, used, drop = FALSE],
-                              match(adjustment, core_adjustments) - 1L, moments, threads)
+  pick <- basis$pick[, used, drop = FALSE]
+  done <- if (is.null(basis$level)) {
+    cpp_adjusted_scores(basis$z, basis$e, clusters, pick, match(adjustment, core_adjustments) - 1L, moments, threads)
+  } else {
+    core_crossing_scores(replace(basis, "pick", list(pick)), clusters, adjustment, moments)
+  }
   if (all(used)) return(done)
   # A constant that the effects hold has no direction: zeros.
+  if (!is.null(done$by_cluster)) {
+    whole <- matrix(0, p, ncol(done$by_cluster))
+    whole[used, ] <- done$by_cluster
+    done$by_cluster <- whole
+  }
   for (part in c("products", "own", "lost")) {
     whole <- matrix(0, p, p)
     whole[used, used] <- done[[part]]

@@ -37,8 +37,8 @@ core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags 
         form$kappa <- core_serial_kappa(rows, form, lags[l], threads)
       } else {
         if (v == 1) form <- core_even_periods(rows, form, lags[l], annihilate, order, threads)
-        moved <- cpp_serial_apply(rows, lags[l], form$diagonal, form$told, drawn$left, threads)
-        products <- cpp_entity_products(rows, drawn$left, moved, threads)
+        shifted <- cpp_serial_apply(rows, lags[l], form$diagonal, form$told, drawn$left, threads)
+        products <- cpp_entity_products(rows, drawn$left, shifted, threads)
         pairs <- upper.tri(products$sum)
         form$kappa <- max(1, sum(products$sum[pairs]^2) / sum(products$squares[pairs]))
       }
@@ -75,8 +75,8 @@ core_orthonormal <- function(columns, tolerance = rank_tolerance, threads = core
 # max(1, tr (MC)^2 / sum tr (M_ii C_i)^2): what blocks across entities add.
 core_serial_kappa <- function(rows, form, lag, threads) {
   if (is.null(rows$z) || ncol(rows$z) == 0 || form$own <= 0) return(1)
-  moved <- cpp_serial_apply(rows, lag, form$diagonal, form$told, rows$z, threads)
-  across <- crossprod(rows$z, moved)
+  shifted <- cpp_serial_apply(rows, lag, form$diagonal, form$told, rows$z, threads)
+  across <- crossprod(rows$z, shifted)
   max(1, 1 + (sum(across * t(across)) - form$others) / form$own)
 }
 
@@ -146,8 +146,8 @@ core_even_periods <- function(rows, form, lag, annihilate, order, threads) {
     here <- period == s
     signs[here, ] <- sample(c(-1, 1), sum(here) * period_probes, TRUE)
     left <- core_probed(annihilate, signs, order)
-    moved <- cpp_serial_apply(rows, lag, form$diagonal, form$told, left, threads)
-    b[s] <- sum(left * moved) / period_probes
+    shifted <- cpp_serial_apply(rows, lag, form$diagonal, form$told, left, threads)
+    b[s] <- sum(left * shifted) / period_probes
     A[, s] <- cpp_group_sums(rowSums(left^2) * used, period, length(periods)) / period_probes
   }
   size <- max(abs(A))

@@ -125,7 +125,7 @@ diagnosis_advice <- function(fit, status, tests) {
     },
     if (is("form")) "Try logs, squares or interactions of the regressors, and see whether the conclusion stays.",
     if (is("cross_section")) {
-      if (length(period_sets(fit)) > 0 || index$period %in% by) {
+      if (isTRUE(tests$cross_section$period_effects) || index$period %in% by) {
         if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(~ %s + %s)`.", index$period, entity,
                                            index$period)
       } else {

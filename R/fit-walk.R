@@ -39,16 +39,18 @@ live_of_all <- function(fit, walk, live, idle) {
   out <- list(n = fit$n - length(fitted), fitted = sort(fitted))
   # Each of them takes one dimension of regressors and effects with it.
   of_effects <- if (swept) {
-    rest <- core_effect_system(lapply(fit$effects, function(set) {
-      trends <- lapply(set$trends, function(name) trend_values(fit$design, name)[-out$fitted])
-      core_effect_set(live_groups(set$groups, out), trends, set$intercept)
-    }), out$n)
+    rest <- core_effect_system(lapply(fit$effects, function(set) live_effect_set(fit, set, out)), out$n)
     on.exit(core_release(rest), add = TRUE)
     core_effects_rank(rest)$count
   }
   out$slopes <- length(slope_names(fit)) + (if (swept) fit$df$effects else has_constant(fit)) - length(fitted) -
     if (swept) of_effects else has_constant(fit)
   out
+}
+
+# The live rows of a fit, whatever fits the others: what every error, test and refit counts.
+all_live_rows <- function(fit, walk = error_walk(fit)) {
+  live_of_all(fit, walk, live_rows(fit), core_robust_products(walk, NULL, 0, quick = idle_residual(fit))$fitted)
 }
 
 # A residual of this size may be one of a row that is fitted whatever its outcome: by chance one in a thousand million

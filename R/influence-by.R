@@ -33,13 +33,12 @@ influence_by <- function(fit, by = "entity") {
   check_clusters(groups, name)
   check_cluster_count(groups$count, name, groups$labels)
   walk <- error_walk(fit)
-  basis <- cluster_basis(fit, walk, nested_effects(fit, groups, live_rows(fit)))
+  basis <- cluster_basis(fit, walk, nested_effects(fit, groups, all_live_rows(fit, walk)))
   if (is.null(basis)) {
     stop_wavetax("errors", sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
                  todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
   }
-  moved <- -cpp_cluster_changes(basis$z, basis$e, groups, core_threads(fit$n))
-  change <- fit$regression$root %*% crossprod(basis$pick, moved)
+  change <- group_changes(fit, walk, basis, groups)
   # The constant that stands aside is a mean of what is left, not a coefficient of the swept rows.
   shown <- kept_terms(fit) != constant_term | method_of(fit)$constant != "aside"
   terms <- kept_terms(fit)[shown]
@@ -54,4 +53,36 @@ influence_by <- function(fit, by = "entity") {
   out[!is.finite(out$change), c("without", "change", "in_errors")] <- NA_real_
   structure(out, class = c("influence", "data.frame"), by = name, of = fit$design$outcome,
             estimates = as.data.frame(fit))
+}
+
+# What leaving out each group does to the kept coefficients: a column a group. Where a coefficient is told by one group
+# alone the others are those of the regression without it, estimated again.
+group_changes <- function(fit, walk, basis, groups) {
+  moved <- if (is.null(basis$level)) {
+    cpp_cluster_changes(basis$z, basis$e, basis$pick, groups, core_threads(fit$n))
+  } else {
+    core_adjusted_scores(basis, groups, "inverse")$by_cluster
+  }
+  change <- -fit$regression$root %*% moved
+  for (g in which(colSums(is.nan(moved)) > 0)) change[, g] <- change_by_refit(fit, walk, groups$codes != g)
+  change
+}
+
+change_by_refit <- function(fit, walk, use) {
+  before <- unname(kept_estimates(fit))
+  out <- rep(NA_real_, length(before))
+  if (has_swept_effects(fit)) {
+    slopes <- slopes_without(fit, use)
+    out[-1] <- slopes - before[-1]
+    return(out)
+  }
+  all <- core_coordinate_rows(walk)
+  columns <- all$z %*% walk$upper
+  y <- all$e + drop(columns %*% before)
+  some <- core_rows(y[use], lapply(seq_len(ncol(columns)), function(j) columns[use, j]), constant = FALSE)
+  if (some$n < 1) return(out)
+  solution <- core_solve_pooled(core_pooled_state(some))
+  told <- solution$status == 0L
+  out[told] <- (solution$slopes - before)[told]
+  out
 }

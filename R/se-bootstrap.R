@@ -99,9 +99,13 @@ bootstrap_parts <- function(spec, fit) {
   dimension <- cluster_dimensions(fit, spec)[[1]]
   clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
   check_whole_effects(fit, clusters, dimension$name)
-  live <- live_rows(fit)
   walk <- error_walk(fit)
-  basis <- cluster_basis(fit, walk, nested_effects(fit, clusters, live))
+  live <- all_live_rows(fit, walk)
+  nested <- nested_effects(fit, clusters, live)
+  # Sweeping many effects once a cluster takes less than columns for them.
+  carried <- spec$scheme == "wild" && spec$type == "CR1" &&
+    sum(core_unknowns(swept_sets(fit)[!nested])) > most_drawn_columns
+  basis <- if (!carried) cluster_basis(fit, walk, nested, apart = FALSE)
   # Clusters of rows that are fitted whatever their outcome are not drawn.
   alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
   across <- NULL
@@ -114,6 +118,8 @@ bootstrap_parts <- function(spec, fit) {
   list(name = dimension$name, formula = formula, basis = basis, moments = c(moments, list(across = across)),
        adjustment = switch(spec$type, CR2 = "root", CR3 = "inverse", "none"))
 }
+
+most_drawn_columns <- 200
 
 # Numbers that effects which cut across clusters in many levels may take to be carried between them.
 most_carried <- 1e8

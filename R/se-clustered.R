@@ -189,7 +189,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
       out$df <- apply(contrasts, 2, function(u) core_satterthwaite(out$forms, u))
     } else {
       out$df <- apply(contrasts, 2, function(u) {
-        one <- core_adjusted_scores(list(z = basis$z, e = basis$e, pick = basis$pick %*% u), clusters, adjustment, TRUE)
+        one <- core_adjusted_scores(replace(basis, "pick", list(basis$pick %*% u)), clusters, adjustment, TRUE)
         core_satterthwaite(one, 1)
       })
     }
@@ -299,7 +299,7 @@ serial_words <- function(fit, parts, notes) {
 # How effects and clusters lie to each other, where it matters.
 nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
   if (!has_swept_effects(fit) || all(nested)) return(NULL)
-  unlist(lapply(which(!nested), function(s) {
+  unlist(lapply(setdiff(which(!nested), length(fit$effects) + 1L), function(s) {
     set <- fit$effects[[s]]
     if (core_is_nested(clusters, set$groups)) {
       if (identical(clusters$count, set$groups$count)) return(NULL)

@@ -1,9 +1,9 @@
 # What clustered errors need of the clusters of a fit: the groups of each dimension, how the effects lie to
 # them, and the rows in a basis in which corrected scores are found.
 
-# Columns as a formula, whatever their names: `~ a + b`.
+# Columns as a formula, whatever their names: `~ a + b`, built of symbols.
 column_formula <- function(names) {
-  stats::as.formula(paste("~", paste0("`", names, "`", collapse = " + ")), env = baseenv())
+  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(names, as.name)), env = baseenv())
 }
 
 # A dimension of clusters: columns whose combinations are the clusters.
@@ -54,9 +54,17 @@ check_cluster_count <- function(count, name, labels) {
   )
 }
 
-# Whether each set of effects lies within clusters, on live rows.
+# The sets that a fit sweeps; where none of them has levels the constant is one of its columns, a set of one level.
+swept_sets <- function(fit) {
+  if (!has_swept_effects(fit)) return(list())
+  if (any(vapply(fit$effects, `[[`, TRUE, "intercept"))) return(fit$effects)
+  c(fit$effects, list(list(name = "", columns = character(), trends = character(), intercept = TRUE,
+                           groups = core_groups(rep(1L, fit$n), 1L))))
+}
+
+# Whether each of them lies within clusters, on live rows.
 nested_effects <- function(fit, clusters, live) {
-  vapply(fit$effects, function(set) {
+  vapply(swept_sets(fit), function(set) {
     if (is.null(live$fitted)) return(core_is_nested(set$groups, clusters))
     cpp_is_nested(set$groups$codes[-live$fitted], clusters$codes[-live$fitted], set$groups$count)
   }, TRUE)
@@ -70,9 +78,20 @@ cluster_parameters <- function(fit, nested, live) {
   # A row that is fitted whatever its outcome takes one dimension with it.
   if (!any(nested)) return(length(slope_names(fit)) + fit$df$effects - (fit$n - live$n))
   if (!is.null(fit$design$pieces)) return(slopes + sum(live_sizes(fit, which(!nested)[1]) > 0))
-  slopes + core_levels_rank(lapply(fit$effects[!nested], function(set) {
-    core_effect_set(live_groups(set$groups, live), set$trends, set$intercept)
-  }))
+  crossing <- lapply(swept_sets(fit)[!nested], function(set) live_effect_set(fit, set, live))
+  if (length(crossing) <= 2 && core_only_levels(crossing)) return(slopes + core_levels_rank(crossing))
+  system <- core_effect_system(crossing, live$n)
+  on.exit(core_release(system))
+  slopes + core_effects_rank(system)$count
+}
+
+# A set of effects of the live rows, as the core takes it.
+live_effect_set <- function(fit, set, live) {
+  trends <- lapply(set$trends, function(name) {
+    values <- trend_values(fit$design, name)
+    if (is.null(live$fitted)) values else values[-live$fitted]
+  })
+  core_effect_set(live_groups(set$groups, live), trends, set$intercept)
 }
 
 # CR1's small-sample factor.
@@ -89,18 +108,33 @@ crossing_share <- function(set, clusters, most) {
 # Columns that effects which cut across clusters may make, and the cells they may fill.
 most_crossing <- 1500
 most_basis_cells <- 1e8
+# From so many levels on the largest set that cuts across is not made columns, where all else is fewer.
+fewest_apart <- 64
+most_beside <- 500
 
 # The rows in an orthonormal basis of the regressors and of effects that are not nested, those that are swept
-# before: list(z, e, pick), the columns of `pick` being the fit's own coordinates in that basis. NULL where there are
-# too many such effects.
-cluster_basis <- function(fit, walk, nested) {
-  crossing <- if (has_swept_effects(fit)) fit$effects[!nested] else list()
+# before: list(z, e, pick), the columns of `pick` being the fit's own coordinates in that basis. Where one set that cuts
+# across has many levels it is swept too, and all other effects are columns: level, its groups, and root, that of the
+# weights, are then there as well (`apart`: whether that may be). NULL where there are too many such effects.
+cluster_basis <- function(fit, walk, nested, apart = TRUE) {
   p <- nrow(walk$upper)
-  levels <- sum(core_unknowns(crossing))
-  if (levels > most_crossing || (levels + p) * fit$n > most_basis_cells) return(NULL)
   if (!has_swept_effects(fit)) return(c(core_coordinate_rows(walk), list(pick = diag(p))))
   if (all(nested)) return(c(core_coordinate_rows(walk, 1L), list(pick = cbind(0, diag(p - 1L)))))
-  basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, crossing, fit$effects[nested], p)
+  sets <- swept_sets(fit)
+  levels <- sum(core_unknowns(sets[!nested]))
+  if (apart && levels > fewest_apart) {
+    largest <- which(!nested)[which.max(core_counts(sets[!nested]))]
+    beside <- sum(core_unknowns(sets[-largest])) + p
+    plain <- sets[[largest]]$intercept && length(sets[[largest]]$trends) == 0
+    if (plain && 2 * beside < levels && beside <= most_beside && beside * fit$n <= most_basis_cells) {
+      basis <- basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, sets[-largest], sets[largest], p)
+      if (is.null(basis)) return(NULL)
+      weights <- fit$design[["weights"]]
+      return(c(basis, list(level = sets[[largest]]$groups, root = if (!is.null(weights)) sqrt(weights))))
+    }
+  }
+  if (levels > most_crossing || (levels + p) * fit$n > most_basis_cells) return(NULL)
+  basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, sets[!nested], sets[nested], p)
 }
 
 basis_with_dummies <- function(fit, e, crossing, within, p) {
@@ -111,7 +145,14 @@ basis_with_dummies <- function(fit, e, crossing, within, p) {
   }), recursive = FALSE)
   kept <- which(fit$regression$status == 0L)
   wide <- core_rows(rows$y, c(dummies, rows$x[kept]), weights = rows$weights)
-  if (length(within) > 0) {
+  trends_alone <- length(within) > 0 && !any(vapply(within, `[[`, TRUE, "intercept"))
+  if (trends_alone) {
+    if (length(within) > 1) return(NULL)
+    off <- trends_taken_off(fit, within[[1]], rows$weights)
+    wide <- core_rows(off(rows$y), lapply(wide$x, off), constant = FALSE, weights = rows$weights)
+    solution <- core_solve_pooled(core_pooled_state(wide))
+    z <- core_coordinate_rows(core_walk(wide, NULL, solution))$z
+  } else if (length(within) > 0) {
     state <- core_absorb(wide, lapply(within, fit_effect_set, fit$design))
     solution <- core_solve_swept(state)
     core_release(state$system)
@@ -135,28 +176,47 @@ basis_with_dummies <- function(fit, e, crossing, within, p) {
   list(z = z, e = e, pick = pick)
 }
 
+# A function that takes the trends of a set without levels off a column.
+trends_taken_off <- function(fit, set, weights) {
+  loadings <- core_loadings(fit_effect_set(set, fit$design), weights)
+  codes <- set$groups$codes
+  sums <- function(v) cpp_group_sums(if (is.null(weights)) v else weights * v, codes, set$groups$count)
+  function(v) {
+    for (loading in loadings) {
+      share <- sums(loading * v) / sums(loading^2)
+      share[!is.finite(share)] <- 0
+      v <- v - share[codes] * loading
+    }
+    v
+  }
+}
+
+# The slopes of the rows that `use` marks, effects and all estimated again; NA where they are dropped.
+slopes_without <- function(fit, use) {
+  use <- which(use)
+  rows <- design_rows(fit$design)
+  kept <- which(fit$regression$status == 0L)
+  take <- function(v) v[use]
+  some <- core_rows(take(rows$y), lapply(rows$x[kept], take), weights = if (!is.null(rows$weights)) take(rows$weights))
+  sets <- lapply(fit$effects, function(set) {
+    inner <- rank_integers(set$groups$codes[use])
+    core_effect_set(core_groups(inner$codes, length(inner$values)),
+                    lapply(set$trends, function(name) take(trend_values(fit$design, name))), set$intercept)
+  })
+  state <- core_absorb(some, sets)
+  solution <- core_solve_swept(state)
+  core_release(state$system)
+  ifelse(solution$status == 0L, solution$slopes, NA_real_)
+}
+
 # The slopes without each cluster, less the slopes, in orthonormal coordinates: a column a cluster. NULL where the
 # slopes cannot all be estimated without one of them.
 delete_one_changes <- function(fit, clusters) {
-  rows <- design_rows(fit$design)
-  kept <- which(fit$regression$status == 0L)
   upper <- fit$regression$frame$upper[-1, -1, drop = FALSE]
   all <- kept_estimates(fit)[slope_names(fit)]
   changes <- along_with_progress(seq_len(clusters$count), "Leaving out each cluster") |> lapply(function(g) {
-    use <- which(clusters$codes != g)
-    take <- function(v) v[use]
-    some <- core_rows(take(rows$y), lapply(rows$x[kept], take),
-                      weights = if (!is.null(rows$weights)) take(rows$weights))
-    sets <- lapply(fit$effects, function(set) {
-      inner <- rank_integers(set$groups$codes[use])
-      core_effect_set(core_groups(inner$codes, length(inner$values)),
-                      lapply(set$trends, function(name) take(trend_values(fit$design, name))), set$intercept)
-    })
-    state <- core_absorb(some, sets)
-    solution <- core_solve_swept(state)
-    core_release(state$system)
-    if (any(solution$status != 0L)) return(NULL)
-    drop(upper %*% (solution$slopes - all))
+    slopes <- slopes_without(fit, clusters$codes != g)
+    if (!anyNA(slopes)) drop(upper %*% (slopes - all))
   })
   if (any(vapply(changes, is.null, TRUE))) return(NULL)
   do.call(cbind, changes)

@@ -51,10 +51,9 @@ check_error_lags <- function(lags) {
 #' @export
 compute_errors.se_newey_west <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Newey-West errors")
-  live <- live_rows(fit)
   walk <- error_walk(fit)
   both <- core_coordinate_rows(walk)
-  live <- live_of_all(fit, walk, live, sum(abs(both$e) <= idle_residual(fit)))
+  live <- all_live_rows(fit, walk)
   keep <- if (is.null(live$fitted)) TRUE else -live$fitted
   groups <- column_groups(fit$design, clock$entity)
   entity <- groups$codes[keep]

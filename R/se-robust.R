@@ -39,11 +39,7 @@ se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) 
 #' @export
 compute_errors.se_robust <- function(spec, fit) {
   if (is.null(fit$design$pieces)) check_keeps_rows(fit, "robust errors")
-  live <- live_rows(fit)
-  if (spec$type == "HC4" && is.null(fit$design$pieces)) {
-    walk <- error_walk(fit)
-    live <- live_of_all(fit, walk, live, core_robust_products(walk, NULL, 0, quick = idle_residual(fit))$fitted)
-  }
+  live <- if (is.null(fit$design$pieces)) all_live_rows(fit) else live_rows(fit)
   power <- c(HC0 = 0, HC1 = 0, HC2 = 1, HC3 = 2, HC4 = -1)[[spec$type]]
   parameters <- length(slope_names(fit)) +
     if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
@@ -56,8 +52,8 @@ compute_errors.se_robust <- function(spec, fit) {
     sums <- robust_in_pieces(fit, power, mean_leverage)
     leverage <- NULL
   } else {
-    leverage <- if (power != 0 || has_swept_effects(fit)) effect_leverages(fit, spec, power != 0)
-    sums <- robust_sums(fit, error_walk(fit), leverage$values, power, mean_leverage, fitted)
+    leverage <- if (power != 0) effect_leverages(fit, spec)
+    sums <- core_robust_products(error_walk(fit), leverage$values, power, mean_leverage)
   }
   factor <- if (spec$type == "HC1") (fit$n - max(fitted, sums$fitted)) / fit$df$residual else 1
   new_errors(
@@ -66,25 +62,14 @@ compute_errors.se_robust <- function(spec, fit) {
   )
 }
 
-# Without a power leverages matter only in so far as rows are fitted whatever their outcome: they are
-# looked for where more residuals are nothing than effects account for.
-robust_sums <- function(fit, walk, leverage, power, mean_leverage, fitted) {
-  if (power == 0) {
-    quick <- core_robust_products(walk, NULL, 0, quick = idle_residual(fit))
-    if (quick$fitted <= fitted) return(list(products = quick$products, fitted = fitted))
-  }
-  core_robust_products(walk, leverage, power, mean_leverage)
-}
-
 # list(values, note) of the effects' part of leverages: see core_robust_products().
-effect_leverages <- function(fit, spec, needed) {
+effect_leverages <- function(fit, spec) {
   if (!has_swept_effects(fit)) return(NULL)
   sets <- fit$effects
   if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
     groups <- sets[[1]]$groups
     return(list(values = list(groups = groups, inverse = 1 / core_group_weights(groups, fit$design[["weights"]]))))
   }
-  if (!needed) return(NULL)
   system <- fit_effect_system(fit)
   on.exit(core_release(system))
   if (system$dense && system$unknowns <= 4096) return(list(values = cpp_effect_leverage(system$pointer)))

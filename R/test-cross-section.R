@@ -49,10 +49,14 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
   if (!is.null(sample)) check_number(sample, "sample", low = 2, high = 1e9, whole = TRUE)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
-  centred <- length(period_sets(fit)) > 0 || period_effects_in(fit)
+  live <- live_regression(fit)
+  on.exit(live$release())
+  centred <- holds_periods(live)
   if (is.null(method)) method <- if (centred) "moments" else "cd"
   if (method == "cd" && centred) {
-    stop_test("method", "After effects of the periods residuals average zero in each, and CD says nothing.",
+    stop_test("method", "After effects of the periods, however written, CD rejects every true null.",
+              where = sprintf("The fit takes out what all %s share in one %s, so residuals average zero in each.",
+                              live$nouns, live$moment),
               todo = "Use `method = \"moments\"`.")
   }
   rows <- residual_sample(fit)
@@ -70,11 +74,13 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
     question = sprintf("are disturbances of different %s related in one %s?", rows$nouns, rows$moment),
     statistic = stats::setNames(found$value, found$name), parameter = found$parameter, p_value = found$p,
     null = sprintf("disturbances of different %s are unrelated", rows$nouns), alternative = "they are related",
-    verdicts = c(sprintf(paste("%s share shocks, so errors clustered by %s are too small: cluster by %s too, or take",
-                               "out effects of the %s."), rows$nouns, rows$noun, rows$moment, rows$moment),
+    verdicts = c(sprintf(paste("%s share shocks, so errors clustered by %s are too small: cluster by %s too, or",
+                               "%s."), rows$nouns, rows$noun, rows$moment,
+                         if (centred) "`se_driscoll_kraay()` where periods are many" else
+                           sprintf("take out effects of the %s", rows$moment)),
                  sprintf("no sign that %s share shocks.", rows$nouns)),
     data_name = test_equation(fit), distribution = found$distribution, level = level,
-    cautions = cross_section_cautions(fit, method),
+    cautions = cross_section_cautions(fit, method, live),
     notes = c(sprintf("%s of %s%s.", upper_first(count_of(sums[["pairs"]], "pair")),
                       count_of(length(chosen$entities), rows$noun),
                       if (sums[["left_out"]] > 0) {
@@ -86,7 +92,7 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
                       }), if (!is.null(sample)) sprintf("The %s were drawn from %s.", rows$nouns,
                                                         count_words(max(rows$entity))), left_out_note(rows)),
     estimate = c("mean size of a correlation" = sums[["sizes"]] / sums[["pairs"]]),
-    extra = list(pairs = c(used = sums[["pairs"]], left_out = sums[["left_out"]]))
+    extra = list(period_effects = centred, pairs = c(used = sums[["pairs"]], left_out = sums[["left_out"]]))
   )
   # Effects of the periods leave entities slightly against each other, which few of them feel.
   few <- method == "moments" && centred && length(chosen$entities) < few_entities
@@ -99,24 +105,16 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
 }
 
 # Squared correlations grow with serial correlation, and with laws that are not normal.
-cross_section_cautions <- function(fit, method) {
+cross_section_cautions <- function(fit, method, live) {
   if (method == "cd") return(NULL)
-  changes <- serial_changes(fit)
-  rho <- changes$rho
-  if (length(changes$now) < 3 || !isTRUE(rho > 0.15)) return(NULL)
+  rho <- first_autocorrelation(fit, live)
+  if (!isTRUE(rho > 0.15)) return(NULL)
   sprintf("Disturbances are correlated over time (%s), which alone makes tests of squared correlations reject.",
           fixed_decimals(min(1, rho), 2))
 }
 
 cross_section_methods <- c("cd", "moments", "lm", "scaled", "bias-corrected")
 most_entities <- 20000
-
-# Whether the formula has an effect for each period: as many columns as the periods have.
-period_effects_in <- function(fit) {
-  method_of(fit)$effects == "random" && any(vapply(fit$effects, function(set) {
-    identical(set$columns, fit$design$index$period)
-  }, TRUE))
-}
 
 # Which entities are compared, and their rows: those whose residuals vary.
 cross_section_entities <- function(rows, sample, seed) {

@@ -56,7 +56,7 @@ form_statistic <- function(fit, powers) {
   check_some_residual(fit)
   added <- transformed_columns(fit, power_columns(fit, powers))
   clusters <- form_clusters(fit)
-  live <- live_rows(fit)
+  live <- all_live_rows(fit, walk)
   basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live))
   if (is.null(basis)) {
     clusters <- NULL
@@ -77,8 +77,10 @@ form_statistic <- function(fit, powers) {
   }
   G <- live_groups(clusters$groups, live)$count
   if (q >= G) stop_too_few_clusters(sprintf("%s for %s.", count_of(G, "cluster"), count_of(q, "power")))
-  wide <- list(z = cbind(basis$z, q_rows), e = e - drop(q_rows %*% moved),
-               pick = rbind(matrix(0, ncol(basis$z), q), diag(q)))
+  wide <- basis
+  wide$pick <- rbind(matrix(0, ncol(basis$z), q), diag(q))
+  wide$z <- cbind(basis$z, q_rows)
+  wide$e <- e - drop(q_rows %*% moved)
   M <- core_adjusted_scores(wide, clusters$groups, "inverse")$products
   if (rcond(M) < 1e-14) stop_too_few_clusters("The covariance of the powers' coefficients is singular.")
   list(statistic = sum(moved * solve(M, moved)) / q, df = c(q, G - 1), by = clusters$name)

@@ -7,7 +7,7 @@ residual_sample <- function(fit, panel = TRUE) {
   walk <- error_walk(fit)
   e <- weighted_residuals(fit, walk)
   check_some_residual(fit)
-  live <- live_of_all(fit, walk, live_rows(fit), sum(abs(e) <= idle_residual(fit)))
+  live <- all_live_rows(fit, walk)
   keep <- if (is.null(live$fitted)) TRUE else -live$fitted
   out <- list(e = kept_rows(e, keep), keep = keep, left_out = length(live$fitted), walk = walk, n = live$n)
   if (panel) c(out, panel_sample(fit, keep)) else out
@@ -71,15 +71,10 @@ has_entity_effects <- function(fit) {
   }, TRUE))
 }
 
-# Sets of effects that follow the periods: the period itself, or combinations with it.
-period_sets <- function(fit) {
-  Filter(function(set) fit$design$index$period %in% set$columns, if (has_swept_effects(fit)) fit$effects)
-}
-
 # The full leverages of the rows, effects and regressors together.
 row_leverages <- function(fit, walk) {
   h <- rowSums(core_coordinate_rows(walk, walk$skip)$z^2)
-  effects <- effect_leverages(fit, list(type = "This test", leverages = "exact"), TRUE)$values
+  effects <- effect_leverages(fit, list(type = "This test", leverages = "exact"))$values
   if (is.null(effects)) return(h)
   weights <- fit$design[["weights"]]
   h + if (is.list(effects)) {

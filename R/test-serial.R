@@ -137,7 +137,7 @@ serial_holds <- function(fit, live) {
     length(rest) == 0 || core_is_nested(column_groups(fit$design, index$entity), combined_groups(fit$design, rest))
   }, TRUE)
   no_trends <- !parts$trend && !any(lengths(lapply(live$sets, `[[`, "trends")) > 0)
-  period <- holds_function_of(live, rank_codes(live$clock - min(live$clock) + 1L)$codes)
+  period <- holds_periods(live)
   own_levels <- vapply(live$sets, function(set) {
     core_is_nested(set$groups, entities) && core_is_nested(entities, set$groups)
   }, TRUE)
@@ -196,12 +196,9 @@ serial_changes <- function(fit) {
                 rho = if (told) 1 + 2 * sum(pairs$before * pairs$now) / sum(pairs$before^2) else NA_real_))
 }
 
-# The test that holds for whatever the fit takes out: see core-serial-corrected.R.
-serial_corrected <- function(fit, ask) {
-  live <- ask$live
-  parts <- ask$held$parts
+# The statistics that hold for whatever the fit takes out: see core-serial-corrected.R.
+corrected_forms <- function(fit, live, parts, lags, seed) {
   check_some_residual(fit)
-  e <- live_residuals(live, fit)
   longest <- max(tabulate(live$entity))
   if (longest > most_series) {
     stop_test("too_many_rows", sprintf("A %s with %s is more than the corrected test takes.", live$noun,
@@ -211,9 +208,25 @@ serial_corrected <- function(fit, ask) {
   width <- sum(core_unknowns(parts$beside)) + ncol(live$columns)
   exact <- width <= most_exact_columns && width * live$n <= most_basis_cells
   beside <- if (exact) cbind(set_columns(parts$beside, live$root, live$n), live$columns)
-  done <- with_own_seed(ask$seed, core_serial_corrected(
-    e, live$entity, live$clock, parts$own, beside, ask$lag, live$root, if (!exact) live$annihilate
+  done <- with_own_seed(seed, core_serial_corrected(
+    live_residuals(live, fit), live$entity, live$clock, parts$own, beside, lags, live$root, if (!exact) live$annihilate
   ))
+  c(done, list(exact = exact, width = width))
+}
+
+# The autocorrelation from one period to the next that the residuals tell; NA where they tell none.
+first_autocorrelation <- function(fit, live) {
+  held <- serial_holds(fit, live)
+  if (held$changes) {
+    changes <- serial_changes(fit)
+    return(if (length(changes$now) < 3) NA_real_ else changes$rho)
+  }
+  tryCatch(corrected_forms(fit, live, held$parts, 1L, 1)$rho, wavetax_error = function(cnd) NA_real_)
+}
+
+serial_corrected <- function(fit, ask) {
+  live <- ask$live
+  done <- corrected_forms(fit, live, ask$held$parts, ask$lag, ask$seed)
   both <- lapply(c(rows = "rows", entities = "entities"), function(kind) {
     forms <- lapply(done$forms, `[[`, kind)
     if (length(forms) > 1) {
@@ -264,8 +277,8 @@ serial_corrected <- function(fit, ask) {
       },
       sprintf("%s are taken as independent given what the fit takes out.", upper_first(live$nouns)),
       left_out_note(live),
-      if (!exact) sprintf("%s beside those of %s are too many for exact sums: estimated from random signs, t within 1 to 3 percent.",
-                          upper_first(count_of(width, "column")), live$nouns)
+      if (!done$exact) sprintf("%s beside those of %s are too many for exact sums: estimated from random signs, t within 1 to 3 percent.",
+                          upper_first(count_of(done$width, "column")), live$nouns)
     ),
     extra = list(variances = kind, p_values = vapply(both, `[[`, 0, "p"),
                  statistics = vapply(both, `[[`, 0, "statistic"), entities = vapply(both, `[[`, 0, "G"))

@@ -360,15 +360,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_cluster_changes
-Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters, int threads);
-RcppExport SEXP _wavetax_cpp_cluster_changes(SEXP zSEXP, SEXP eSEXP, SEXP clustersSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::NumericMatrix pick, Rcpp::List clusters, int threads);
+RcppExport SEXP _wavetax_cpp_cluster_changes(SEXP zSEXP, SEXP eSEXP, SEXP pickSEXP, SEXP clustersSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type z(zSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pick(pickSEXP);
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_cluster_changes(z, e, clusters, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_cluster_changes(z, e, pick, clusters, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -885,7 +886,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 4},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
-    {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 4},
+    {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 5},
     {"_wavetax_cpp_pair_sums", (DL_FUNC) &_wavetax_cpp_pair_sums, 3},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},

@@ -130,15 +130,16 @@ Rcpp::List cpp_adjusted_scores(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcp
       Rcpp::Named("lost_in") = Rcpp::wrap(out.lost_in));
 }
 
-// What leaving out each cluster takes from the coordinates of the coefficients, (I - N_g)^-1 Z_g'e_g: r x G, NaN where
-// the others do not tell them all.
+// What leaving out each cluster takes from the coordinates of the coefficients, pick'(I - N_g)^-1 Z_g'e_g: a column a
+// cluster, NaN where the others do not tell a coefficient.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::List clusters, int threads) {
-  if (e.size() != z.nrow()) Rcpp::stop("Rows and residuals do not fit.");
+Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVector e, Rcpp::NumericMatrix pick,
+                                        Rcpp::List clusters, int threads) {
+  if (e.size() != z.nrow() || pick.nrow() != z.ncol()) Rcpp::stop("Rows, residuals and contrasts do not fit.");
   const wavetax::Groups by = as_groups(clusters, z.nrow());
-  Rcpp::NumericMatrix out(Rcpp::no_init(z.ncol(), static_cast<int>(by.count)));
-  wavetax::cluster_changes(z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()),
-                           static_cast<std::size_t>(z.ncol()), by, out.begin(), threads);
+  Rcpp::NumericMatrix out(Rcpp::no_init(pick.ncol(), static_cast<int>(by.count)));
+  wavetax::cluster_changes(z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()), unpack(pick), by, out.begin(),
+                           threads);
   return out;
 }
 

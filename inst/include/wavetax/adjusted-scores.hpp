@@ -246,13 +246,14 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
   return out;
 }
 
-// (I - N_g)^-1 Z_g'e_g by cluster, r numbers each: what leaving the cluster out takes from the coordinates of the
-// coefficients. NaN where the other clusters do not tell all of them.
-inline void cluster_changes(const double* z, const double* e, std::size_t n, std::size_t r, const Groups& clusters,
-                            double* out, int threads) {
+// pick'(I - N_g)^-1 Z_g'e_g by cluster, a number for each of its p columns: what leaving the cluster out takes from the
+// coordinates of the coefficients. Directions that no other cluster tells, such as the level of an effect that lives in
+// this one, are passed over where no coefficient needs them; a coefficient that does is NaN.
+inline void cluster_changes(const double* z, const double* e, std::size_t n, const Eigen::MatrixXd& pick,
+                            const Groups& clusters, double* out, int threads) {
   const RowsByGroup by_cluster(clusters, n);
   const std::vector<std::size_t> cuts = even_cuts(clusters.count, 256);
-  const Eigen::Index width = static_cast<Eigen::Index>(r);
+  const Eigen::Index width = pick.rows(), p = pick.cols();
   for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
     Eigen::MatrixXd left(width, width);
     Eigen::VectorXd score(width), row(width);
@@ -266,13 +267,18 @@ inline void cluster_changes(const double* z, const double* e, std::size_t n, std
         score += row * e[i];
       }
       const Eigen::SelfAdjointEigenSolver<Eigen::MatrixXd> parts(left);
-      Eigen::Map<Eigen::VectorXd> to(out + g * r, width);
-      if (width > 0 && parts.eigenvalues()(0) <= live_margin) {
-        to.setConstant(std::numeric_limits<double>::quiet_NaN());
-      } else {
-        to = parts.eigenvectors() *
-             (parts.eigenvectors().transpose() * score).cwiseQuotient(parts.eigenvalues());
+      const Eigen::MatrixXd directions = parts.eigenvectors().transpose() * pick;
+      Eigen::VectorXd of_score = parts.eigenvectors().transpose() * score;
+      Eigen::VectorXd gone = Eigen::VectorXd::Zero(p);
+      for (Eigen::Index d = 0; d < width; ++d) {
+        const bool told = parts.eigenvalues()(d) > live_margin;
+        if (!told) gone += directions.row(d).transpose().cwiseAbs2();
+        of_score(d) = told ? of_score(d) / parts.eigenvalues()(d) : 0.0;
       }
+      Eigen::Map<Eigen::VectorXd> to(out + g * static_cast<std::size_t>(p), p);
+      to = directions.transpose() * of_score;
+      for (Eigen::Index c = 0; c < p; ++c)
+        if (gone(c) > 1e-12) to(c) = std::numeric_limits<double>::quiet_NaN();
     }
   });
 }

@@ -74,7 +74,6 @@ regression_part <- function(fit, keep) {
 
 # Residuals of the live rows: M times the outcome, times the root of the weights.
 live_residuals <- function(live, fit) {
-  check_some_residual(fit)
   if (method_of(fit)$effects != "random") {
     e <- transformed_residuals(fit)[live$keep]
     return(if (is.null(live$root)) e else e * live$root)
@@ -99,6 +98,9 @@ holds_function_of <- function(live, codes, times = NULL) {
   left <- live$annihilate(matrix(v, ncol = 1))
   sum(left^2) <= 1e-18 * sum(v^2)
 }
+
+# Whether effects of the periods are in it: dummies in the formula, effects, random effects.
+holds_periods <- function(live) holds_function_of(live, rank_codes(live$clock - min(live$clock) + 1L)$codes)
 
 # Sets that lie within entities, and the others; entity dummies and trends that the formula holds count as the first.
 nested_parts <- function(live) {
