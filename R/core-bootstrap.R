@@ -38,17 +38,26 @@ core_carried <- function(across, u, of = NULL) {
   matrix(crossprod(as.vector(tcrossprod(u, of)), matrix(across$grams, r * r)), G)
 }
 
-# Weights of clusters by draw, G x draws: list(weights, exact, whether they are all there are; kind). All signs where
-# they
-# are few and fine enough for a level of 5 percent, six points where there are few clusters, else signs.
-core_wild_weights <- function(G, draws) {
+# Which weights of clusters: all patterns of signs where they are few, and fine enough for the level of the interval; six
+# points where there are few clusters, all patterns where these are few; else random signs.
+core_wild_kind <- function(G, draws, level = 0.95) {
+  if (2^G <= draws && 2^(1 - G) <= 1 - level + 1e-12) return("all signs")
+  if (G >= 12) return("signs")
+  if (6^G <= draws) "all six points" else "six points"
+}
+
+# Those weights by draw, G x draws: list(weights, or a function that gives them; exact, whether they are all there are;
+# kind).
+core_wild_weights <- function(G, draws, level = 0.95) {
   six <- c(-1, 1) %x% sqrt(c(1.5, 1, 0.5))
-  every <- function(points) t(as.matrix(expand.grid(rep(list(points), G), KEEP.OUT.ATTRS = FALSE)))
-  if (2^G <= draws && 2^(1 - G) <= 0.05) return(list(weights = unname(every(c(1, -1))), exact = TRUE, kind = "signs"))
-  if (G < 12 && 6^G <= draws) return(list(weights = unname(every(six)), exact = TRUE, kind = "six points"))
-  few <- G < 12
-  list(weights = function(count) matrix(sample(if (few) six else c(-1, 1), G * count, TRUE), G), exact = FALSE,
-       kind = if (few) "six points" else "signs")
+  every <- function(points) unname(t(as.matrix(expand.grid(rep(list(points), G), KEEP.OUT.ATTRS = FALSE))))
+  some <- function(points) function(count) matrix(sample(points, G * count, TRUE), G)
+  kind <- core_wild_kind(G, draws, level)
+  list(
+    weights = switch(kind, "all signs" = every(c(1, -1)), "all six points" = every(six), signs = some(c(-1, 1)),
+                     "six points" = some(six)),
+    exact = startsWith(kind, "all"), kind = sub("^all ", "", kind)
+  )
 }
 
 # Blocks of draws that fit into the cache.
@@ -82,10 +91,10 @@ core_times_grams <- function(grams, f) {
 # kept, by coefficient, the numbers of which its t follows for any tau:
 #   t*^2 = (n0 + tau n1)^2 / (q00 + 2 tau q01 + tau^2 q11)
 # list(draws, a k-list of draws x 5; exact, kind, own, the sum of squared scores of the fit itself).
-core_wild_draws <- function(moments, u, adjustment, draws, progress = identity) {
+core_wild_draws <- function(moments, u, adjustment, draws, progress = identity, level = 0.95) {
   G <- ncol(moments$scores)
   r <- nrow(moments$scores)
-  wild <- core_wild_weights(G, draws)
+  wild <- core_wild_weights(G, draws, level)
   of <- lapply(seq_len(ncol(u)), function(j) {
     one <- u[, j]
     shifted <- matrix(crossprod(one, matrix(moments$grams, r)), r)

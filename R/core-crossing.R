@@ -44,40 +44,48 @@ core_crossing_cells <- function(basis, clusters) {
   of <- level$codes[order]
   n <- length(by)
   first <- c(TRUE, by[-1] != by[-n] | of[-1] != of[-n])
-  root <- if (is.null(basis$root)) rep(1, n) else basis$root[order]
-  weight <- cpp_group_sums(root^2, of, level$count)
-  z <- basis$z[order, , drop = FALSE]
-  e <- basis$e[order]
-  out <- list(cluster = by[first], level = of[first], several = !all(first))
-  if (out$several) {
-    cell <- cumsum(first)
-    sums <- function(v) cpp_group_sums(v, cell, sum(first))
-    size <- sqrt(sums(root^2))
-    out$rows <- list(z = z, e = e, start = c(0, cumsum(tabulate(by, clusters$count))))
-    out$z <- apply(z, 2, function(v) sums(root * v) / size)
-    dim(out$z) <- c(sum(first), ncol(z))
-    out$e <- sums(root * e) / size
-    out$share <- size^2 / weight[out$level]
+  out <- list(level = of[first], several = !all(first), rows = order, all = basis[c("z", "e")],
+              row_start = c(0, cumsum(tabulate(by, clusters$count))))
+  if (is.null(basis$root) && !out$several) {
+    out$share <- 1 / level$sizes[of]
+    out$start <- out$row_start
   } else {
-    out$z <- z
-    out$e <- e
-    out$share <- root^2 / weight[of]
+    root <- if (is.null(basis$root)) rep(1, n) else basis$root[order]
+    cell <- cumsum(first)
+    weight <- cpp_group_sums(root^2, cell, sum(first))
+    out$share <- weight / cpp_group_sums(root^2, of, level$count)[out$level]
+    out$along <- list(cell = cell, weight = root / sqrt(weight)[cell])
+    out$start <- c(0, cumsum(tabulate(by[first], clusters$count)))
   }
-  out$start <- c(0, cumsum(tabulate(out$cluster, clusters$count)))
+  # Rows with one share are of one kind.
+  rounded <- signif(1 - out$share, 12)
+  kinds <- sort(unique(rounded))
+  out$kind <- match(rounded, kinds)
+  out$left <- (1 - out$share)[match(kinds, rounded)]
   out
 }
 
 core_crossing_cluster <- function(cells, g, pick, adjustment) {
   at <- cells$start[g] + seq_len(cells$start[g + 1] - cells$start[g])
-  z <- cells$z[at, , drop = FALSE]
-  e <- cells$e[at]
+  places <- cells$row_start[g] + seq_len(cells$row_start[g + 1] - cells$row_start[g])
+  rows <- cells$rows[places]
+  all <- list(z = cells$all$z[rows, , drop = FALSE], e = cells$all$e[rows])
+  z <- all$z
+  e <- all$e
+  if (!is.null(cells$along)) {
+    cell <- cells$along$cell[places] - cells$start[g]
+    sums <- function(v) cpp_group_sums(cells$along$weight[places] * v, cell, length(at))
+    z <- matrix(apply(z, 2, sums), length(at))
+    e <- sums(e)
+  }
   share <- cells$share[at]
-  value <- match(signif(1 - share, 12), unique(signif(1 - share, 12)))
-  parts <- lapply(seq_len(max(value)), function(v) {
-    here <- which(value == v)
-    core_crossing_part(z[here, , drop = FALSE], e[here], mean(1 - share[here]), here)
+  kinds <- which(tabulate(cells$kind[at], length(cells$left)) > 0)
+  parts <- lapply(kinds, function(kind) {
+    if (length(kinds) == 1) return(core_crossing_part(z, e, cells$left[kind], seq_along(at)))
+    here <- which(cells$kind[at] == kind)
+    core_crossing_part(z[here, , drop = FALSE], e[here], cells$left[kind], here)
   })
-  if (cells$several) parts <- c(parts, list(core_crossing_rest(cells, g, z, e)))
+  if (cells$several) parts <- c(parts, list(core_crossing_rest(all, z, e)))
   r <- do.call(rbind, lapply(parts, `[[`, "r"))
   d <- rep(vapply(parts, `[[`, 0, "left"), vapply(parts, function(part) nrow(part$r), 0L))
   residual <- unlist(lapply(parts, `[[`, "e"))
@@ -130,10 +138,8 @@ core_crossing_directions <- function(gram, score) {
 }
 
 # What the rows of a cluster have beside those directions, where s = 0.
-core_crossing_rest <- function(cells, g, z, e) {
-  at <- cells$rows$start[g] + seq_len(cells$rows$start[g + 1] - cells$rows$start[g])
-  all <- cells$rows$z[at, , drop = FALSE]
-  c(core_crossing_directions(crossprod(all) - crossprod(z), crossprod(all, cells$rows$e[at]) - crossprod(z, e)),
+core_crossing_rest <- function(all, z, e) {
+  c(core_crossing_directions(crossprod(all$z) - crossprod(z), crossprod(all$z, all$e) - crossprod(z, e)),
     list(left = 1, rows = NULL))
 }
 

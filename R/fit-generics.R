@@ -23,6 +23,8 @@
 #'   `low` and `high` for the mean, `"prediction"` for a new row: the slopes' part under the
 #'   fit's own errors, the disturbance's under its classical variance. `se.fit = TRUE` gives
 #'   a list as R's own `predict()` does: `fit`, `se.fit` (of the mean), `df`, `residual.scale`.
+#' * `sigma()`: the root of the error variance, SSR over residual degrees of freedom, as printed. `weights()`: those of
+#'   the rows used, `NULL` without. `model.frame()`: the variables of the formula on the rows used.
 #' * `deviance()`: the residual sum of squares of the transformed regression.
 #' * `logLik()`: normal, at the variance SSR / n; its parameters are the
 #'   coefficients, the effects and the variances. `AIC()` and `BIC()` follow.
@@ -94,7 +96,7 @@ confint.panel_fit <- function(object, parm, level = 0.95, ...) {
   check_level(level)
   table <- coefficient_table(object, shown_terms(object), level)
   out <- as.matrix(table[c("low", "high")])
-  tails <- format(100 * c((1 - level) / 2, (1 + level) / 2), trim = TRUE, digits = 3, decimal.mark = ".")
+  tails <- vapply(100 * c((1 - level) / 2, (1 + level) / 2), function(share) label_text(signif(share, 12)), "")
   dimnames(out) <- list(table$term, paste(tails, "%"))
   if (missing(parm)) out else out[chosen_terms(parm, table$term), , drop = FALSE]
 }
@@ -145,6 +147,33 @@ df.residual.panel_fit <- function(object, ...) object$df$residual
 #' @rdname panel_fit
 #' @export
 deviance.panel_fit <- function(object, ...) object$ssr
+
+#' @rdname panel_fit
+#' @export
+sigma.panel_fit <- function(object, ...) sqrt(object$scale)
+
+#' @rdname panel_fit
+#' @export
+weights.panel_fit <- function(object, ...) {
+  if (is.null(object$design[["weights"]])) return(NULL)
+  check_keeps_rows(object, "weights")
+  object$design[["weights"]]
+}
+
+#' @rdname panel_fit
+#' @export
+model.frame.panel_fit <- function(formula, ...) {
+  check_keeps_rows(formula, "variables")
+  design <- level_design(formula)
+  calls <- c(list(rlang::f_lhs(design$formula)), as.list(attr(design$blueprint$terms, "variables"))[-(1:2)])
+  columns <- lapply(calls, function(call) {
+    name <- deparse_words(call)
+    value <- evaluate_one(call, name, design$data, rlang::f_env(design$formula), design$index)
+    if (is.null(design$rows)) value else if (is.matrix(value)) value[design$rows, , drop = FALSE] else value[design$rows]
+  })
+  names(columns) <- vapply(calls, deparse_words, "")
+  structure(columns[!duplicated(names(columns))], class = "data.frame", row.names = seq_along(design$y))
+}
 
 #' @rdname panel_fit
 #' @export

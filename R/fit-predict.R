@@ -21,23 +21,27 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
   out <- unname(out)
   if (plain) return(out)
-  variance <- prediction_variance(object, x, newdata, effects)
+  of_mean <- prediction_variance(object, x, newdata, effects)
+  variance <- of_mean$variance
   wide <- if (interval == "prediction") variance + noise_variance(object, effects) else variance
-  half <- stats::qt((1 + level) / 2, least_df(object)) * sqrt(wide)
+  half <- stats::qt((1 + level) / 2, of_mean$df) * sqrt(wide)
   table <- if (interval == "none") out else data.frame(fit = out, low = out - half, high = out + half)
   if (!se.fit) return(table)
-  list(fit = table, se.fit = sqrt(variance), df = least_df(object), residual.scale = sqrt(object$scale))
+  list(fit = table, se.fit = sqrt(variance), df = of_mean$df, residual.scale = sqrt(object$scale))
 }
 
 # Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
 # effects of one set, x is taken from its group's mean (of which random effects keep their
-# share), and the effect's own variance is added. In the orthonormal coordinates of the
+# share), and the effect's own variance is added: list(variance, df, of each row's own contrast). In the orthonormal coordinates of the
 # regression, so that no digits are lost and nothing is negative.
 prediction_variance <- function(fit, x, newdata, effects) {
   x <- x[, slope_names(fit), drop = FALSE]
   n <- nrow(x)
   meat <- errors_meat(fit)
-  if (!effects) return(core_quadratic(mean_coordinates(fit, rep(1, n), x), meat))
+  of <- function(z, besides = 0) {
+    list(variance = besides + core_quadratic(z, meat), df = direction_df(fit, z))
+  }
+  if (!effects) return(of(mean_coordinates(fit, rep(1, n), x)))
   set <- fit$effects[[1]]
   if (length(fit$effects) > 1 || length(set$slopes) > 0) {
     stop_wavetax(
@@ -50,7 +54,7 @@ prediction_variance <- function(fit, x, newdata, effects) {
   weight <- group_weights(fit, set)[at]
   means <- t(layer_rows(fit, fit$transform$layers[[1]]$levels)[, at, drop = FALSE])
   if (method_of(fit)$effects == "fixed") {
-    return(fit$scale / weight + core_quadratic(mean_coordinates(fit, numeric(n), x - means), meat))
+    return(of(mean_coordinates(fit, numeric(n), x - means), fit$scale / weight))
   }
   # A group that the fit has not seen is one of the population: nothing is known of its effect.
   unseen <- is.na(at)
@@ -58,7 +62,7 @@ prediction_variance <- function(fit, x, newdata, effects) {
   means[unseen, ] <- 0
   sigma2_u <- fit$variance$sigma2[[1]]
   shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
-  sigma2_u * (1 - shrink) + core_quadratic(mean_coordinates(fit, 1 - shrink, x, shrink, means), meat)
+  of(mean_coordinates(fit, 1 - shrink, x, shrink, means), sigma2_u * (1 - shrink))
 }
 
 # Coordinates of rows [lead, x - share * means]: a column a row.

@@ -39,6 +39,21 @@ slim <- function(fit) {
     layer
   })
   fit$request["data"] <- list(NULL)
+  without_environments(fit)
+}
+
+# Formulas keep all that their caller had at hand: theirs is now the session's.
+without_environments <- function(fit) {
+  plain <- function(formula) {
+    if (inherits(formula, "formula")) environment(formula) <- globalenv()
+    formula
+  }
+  fit$design$formula <- plain(fit$design$formula)
+  fit$call$formula <- plain(fit$call$formula)
+  fit$request$call$formula <- plain(fit$request$call$formula)
+  for (part in c("formula", "effects", "weights", "rows")) fit$request[part] <- list(plain(fit$request[[part]]))
+  terms <- fit$design$blueprint$terms
+  if (!is.null(terms)) attr(fit$design$blueprint$terms, ".Environment") <- globalenv()
   fit
 }
 

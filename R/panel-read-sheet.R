@@ -46,7 +46,7 @@ read_whole_sheet <- function(file, sheet, options) {
   place <- first_cell(file, sheet, cells)
   found <- find_table(cells)
   if (is.null(found) || found$header == 1 && length(found$above) + length(found$below) == 0) return(data)
-  stop_layout(file, moved(found, place), row_texts(cells), options)
+  stop_layout(file, moved_to(found, place), row_texts(cells), options)
 }
 
 # Columns without a name, or a last row with one cell or none: no plain table.
@@ -84,7 +84,7 @@ read_sheet_block <- function(file, sheet, options, facts) {
                   header = 1)
   }
   if (options$header != 1) found$header <- options$header
-  on_sheet <- moved(found, place)
+  on_sheet <- moved_to(found, place)
   if (is.null(options$range) && !is_whole_table(found)) say_found(on_sheet, row_texts(cells))
   if (identical(options$merged, "fill")) {
     data <- block_of_cells(fill_merged(cells, facts$merged, place), found, file)
@@ -102,7 +102,7 @@ read_sheet_block <- function(file, sheet, options, facts) {
   list(data = data[rowSums(!is.na(data)) > 0, , drop = FALSE], top = body$top)
 }
 
-moved <- function(found, place) {
+moved_to <- function(found, place) {
   found[c("top", "bottom")] <- lapply(found[c("top", "bottom")], `+`, place[["row"]])
   found[c("left", "right")] <- lapply(found[c("left", "right")], `+`, place[["column"]])
   found
@@ -118,7 +118,7 @@ first_cell <- function(file, sheet, cells) {
 # The value of the first cell of each merged range in all of its cells.
 fill_merged <- function(cells, merged, place) {
   for (range in merged) {
-    limits <- moved(merged_limits(range), -place)
+    limits <- moved_to(merged_limits(range), -place)
     rows <- intersect(limits$top:limits$bottom, seq_len(nrow(cells)))
     columns <- intersect(limits$left:limits$right, seq_len(ncol(cells)))
     if (length(rows) > 0 && length(columns) > 0) cells[rows, columns] <- cells[rows[1], columns[1]]

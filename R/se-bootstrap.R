@@ -69,9 +69,10 @@ compute_errors.se_bootstrap <- function(spec, fit) {
     return(new_errors(
       spec, label, formula$df, meat = meat, type = count_of(sum(told), "draw"), clusters = formula$clusters,
       sizes = formula$sizes, joint = "clusters",
-      notes = if (!all(told)) sprintf("%s of %s did not tell every coefficient and are left out",
-                                      count_words(sum(!told)),
-                                      count_of(spec$draws, "draw"))
+      notes = c(grep("varies only", formula$notes, value = TRUE), if (!all(told)) {
+        sprintf("%s of %s did not tell every coefficient and are left out", count_words(sum(!told)),
+                count_of(spec$draws, "draw"))
+      })
     ))
   }
   scale <- sqrt(rowSums(root^2))
@@ -79,14 +80,14 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   # The constant that stands aside lies in the effects, and is no direction of its own.
   exists <- colSums(u^2) > 0.5
   u <- u / rep(sqrt(colSums(u^2)), each = nrow(u))
-  wild <- with_own_seed(spec$seed, core_wild_draws(parts$moments, u[, exists, drop = FALSE], parts$adjustment,
-                                                   spec$draws,
-                                                   watch))
+  u <- u[, exists, drop = FALSE]
+  draw <- wild_by_level(parts$moments, u, parts$adjustment, spec, watch)
+  wild <- draw(0.95)
   estimates <- unname(kept_estimates(fit))
   new_errors(
     spec, label, formula$df, meat = formula$meat, type = sprintf("%s of %s", draw_words(wild), formula$type),
     clusters = formula$clusters, sizes = formula$sizes, joint = "wild",
-    own = wild_answers(wild, estimates, scale, exists), lost = formula$lost,
+    own = wild_answers(draw, estimates, scale, exists), lost = formula$lost,
     notes = c(wild_words(wild, spec), grep("varies only", formula$notes, value = TRUE))
   )
 }
@@ -162,9 +163,22 @@ check_some_draws <- function(told) {
   stop_wavetax("errors", "No two draws tell every coefficient.", todo = "Use `scheme = \"wild\"`, or more draws.")
 }
 
-# By coefficient p, and the interval of a level.
-wild_answers <- function(wild, estimates, scale, exists) {
+# The draws for intervals of a level, made once for each kind of weights: all patterns of signs may be too few for it.
+wild_by_level <- function(moments, u, adjustment, spec, watch) {
+  made <- list()
   function(level) {
+    kind <- core_wild_kind(ncol(moments$scores), spec$draws, level)
+    if (is.null(made[[kind]])) {
+      made[[kind]] <<- with_own_seed(spec$seed, core_wild_draws(moments, u, adjustment, spec$draws, watch, level))
+    }
+    made[[kind]]
+  }
+}
+
+# By coefficient p, and the interval of a level.
+wild_answers <- function(draw, estimates, scale, exists) {
+  function(level) {
+    wild <- draw(level)
     out <- data.frame(p_value = rep(NA_real_, length(estimates)), low = NA_real_, high = NA_real_)
     for (j in seq_along(wild$draws)) {
       at <- which(exists)[j]

@@ -162,8 +162,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   factor <- if (spec$type == "CR1") cr1_factor(fit, G, nested, live) else 1
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
               lost = logical(length(kept_terms(fit))), holds_entities = holds_entities(fit, clusters),
-              notes = nesting_words(fit, clusters, nested, name, spec, G,
-                                                                             live))
+              notes = nesting_words(fit, clusters, nested, name, spec, G, live))
   contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
   suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (G < few_clusters || plain$longest > 0.2)
@@ -183,6 +182,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
   out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))
   if (corrected) out$lost <- lost
+  out$told_once <- kept_terms(fit)[lost]
   if (spec$df == "satterthwaite") {
     if (with_forms) {
       out$forms <- done[c("own", "moments")]
@@ -197,6 +197,41 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   }
   out
 }
+
+# What Satterthwaite's degrees of freedom of directions are made of, where the fit's errors do not hold it: too many
+# slopes. A function of directions, a column each, that gives list(own, moments) of them.
+forms_of_directions <- function(fit) {
+  spec <- fit$errors$spec
+  dimension <- cluster_dimensions(fit, spec)[[1]]
+  clusters <- cluster_groups(fit, dimension$columns)
+  walk <- error_walk(fit)
+  basis <- cluster_basis(fit, walk, nested_effects(fit, clusters, all_live_rows(fit, walk)))
+  adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
+  function(directions) {
+    core_adjusted_scores(replace(basis, "pick", list(basis$pick %*% directions)), clusters, adjustment, TRUE)
+  }
+}
+
+satterthwaite_of <- function(fit, directions) {
+  forms <- forms_of_directions(fit)
+  vapply(seq_len(ncol(directions)), function(j) core_satterthwaite(forms(directions[, j, drop = FALSE]), 1), 0)
+}
+
+# eta of several directions together, orthonormal columns, from pairs of them.
+hotelling_of <- function(fit, directions) {
+  q <- ncol(directions)
+  forms <- forms_of_directions(fit)
+  if (q <= most_together) return(core_hotelling(forms(directions), diag(q)))
+  total <- 0
+  for (s in seq_len(q)) for (t in seq_len(s)) {
+    own <- unique(c(s, t))
+    w <- array(forms(directions[, own, drop = FALSE])$moments, rep(length(own), 4))
+    last <- length(own)
+    total <- total + (if (s == t) 2 * w[1, 1, 1, 1] else 2 * (w[1, 1, last, last] + w[1, last, last, 1]))
+  }
+  q * (q + 1) / total
+}
+most_together <- 8
 
 # The kept coefficients as directions of length 1 in orthonormal coordinates, a column each.
 unit_contrasts <- function(fit) {
@@ -260,13 +295,14 @@ most_worth_counting <- 500
 few_clusters_words <- function(fit, spec, part) {
   if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   G <- part$count
-  effective <- part$effective
+  effective <- part$effective[!names(part$effective) %in% part$told_once]
   thin <- if (!is.null(effective)) which(effective < min(G / 2, most_worth_counting))
   if (G >= few_clusters && length(thin) == 0) return(NULL)
+  if (length(part$told_once) > 0 && length(effective) == 0) return(NULL)
   worst <- if (length(thin) > 0) thin[which.min(effective[thin])]
   found <- paste0(if (G < few_clusters) sprintf("%s are few", count_of(G, "cluster")),
                   if (G < few_clusters && length(worst) > 0) ", and ",
-                  if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", slope_names(fit)[worst],
+                  if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", names(effective)[worst],
                                                  label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
@@ -274,7 +310,7 @@ few_clusters_words <- function(fit, spec, part) {
 
 # A coefficient that only one cluster tells.
 lost_share_words <- function(fit, spec, lost, labels, name) {
-  gone <- kept_terms(fit)[lost]
+  gone <- setdiff(kept_terms(fit)[lost], constant_term)
   if (length(gone) == 0) return(NULL)
   sprintf("%s varies only within %s %s once the rest is taken out: no clustered error of it is honest%s",
           list_some(gone, 4), name, list_some(label_text(labels), 3),

@@ -32,18 +32,32 @@ new_errors <- function(spec, label, df, meat = NULL, covariance = NULL, type = N
 compute_errors <- function(spec, fit) UseMethod("compute_errors")
 
 # Degrees of freedom by kept coefficient, or by row of a matrix of contrasts.
-errors_df <- function(fit, contrasts = diag(length(kept_terms(fit)))) {
+errors_df <- function(fit, contrasts = NULL) {
   df <- fit$errors$df
+  if (is.null(contrasts)) return(if (length(df) == 1) rep(df, length(kept_terms(fit))) else df)
   if (length(df) == 1 && is.null(fit$errors$forms)) return(rep(df, nrow(contrasts)))
-  if (identical(contrasts, diag(length(df)))) return(df)
+  out <- direction_df(fit, t(contrasts %*% fit$regression$root), contrasts)
+  out[rowSums(abs(contrasts[, which(fit$errors$lost), drop = FALSE])) > 0] <- NA_real_
+  out
+}
+
+# The same of directions in orthonormal coordinates, a column each; `contrasts` are what they are of coefficients.
+direction_df <- function(fit, directions, contrasts = NULL) {
+  df <- fit$errors$df
+  m <- ncol(directions)
+  if (length(df) == 1 && is.null(fit$errors$forms)) return(rep(df, m))
+  used <- colSums(directions^2) > 0
+  out <- rep(Inf, m)
+  if (!any(used)) return(out)
   if (!is.null(fit$errors$forms)) {
-    of_lost <- rowSums(abs(contrasts[, fit$errors$lost, drop = FALSE])) > 0
-    out <- apply(contrasts %*% fit$regression$root, 1, function(u) {
-      if (any(u != 0)) core_satterthwaite(fit$errors$forms, u) else Inf
-    })
-    return(ifelse(of_lost, NA_real_, out))
+    out[used] <- apply(directions[, used, drop = FALSE], 2, function(u) core_satterthwaite(fit$errors$forms, u))
+  } else if (identical(fit$errors$spec$df, "satterthwaite")) {
+    out[used] <- satterthwaite_of(fit, directions[, used, drop = FALSE])
+  } else {
+    out[used] <- if (is.null(contrasts)) min(df, na.rm = TRUE) else
+      apply(contrasts[used, , drop = FALSE], 1, function(one) min(df[one != 0], Inf))
   }
-  apply(contrasts, 1, function(one) min(df[one != 0], Inf))
+  out
 }
 
 # The covariance in orthonormal coordinates, also where errors were given as a covariance alone.
@@ -52,9 +66,6 @@ errors_meat <- function(fit) {
   back <- solve(fit$regression$root)
   back %*% unname(fit$errors$covariance) %*% t(back)
 }
-
-# The smallest of them all: what an answer about all coefficients rests on.
-least_df <- function(fit) min(errors_df(fit), na.rm = TRUE)
 
 #' The same fit under other standard errors
 #'
@@ -96,9 +107,40 @@ under_errors <- function(fit, spec) {
     computed$covariance <- core_covariance(fit$regression$root, computed$meat)
     if (any(computed$lost)) computed$covariance[computed$lost, ] <- computed$covariance[, computed$lost] <- NA_real_
   }
+  computed <- without_scores(computed, spec, fit)
   computed$covariance <- name_both(computed$covariance, kept_terms(fit))
   fit$errors <- computed
   fit
+}
+
+# A coefficient whose scores sum to zero within every group by construction (two periods and period sums within
+# entities) has no error there: its variance is rounding, below 1e-12 of the one of HC0.
+without_scores <- function(computed, spec, fit) {
+  grouped <- inherits(spec, c("se_clustered", "se_driscoll", "se_newey_west", "se_bootstrap"))
+  if (!grouped || !is.matrix(computed$meat) || !is.null(fit$design$pieces)) return(computed)
+  directions <- unit_contrasts(fit)
+  of <- function(meat) colSums(directions * (meat %*% directions))
+  variance <- of(computed$meat)
+  told <- kept_terms(fit) != constant_term | method_of(fit)$constant != "aside"
+  small <- told & is.finite(variance) & variance < 1e-9 * fit$scale
+  if (!any(small) || fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) return(computed)
+  none <- small & variance < 1e-12 * of(core_robust_products(error_walk(fit), NULL, 0)$products)
+  if (!any(none)) return(computed)
+  computed$lost <- if (is.null(computed$lost)) none else computed$lost | none
+  computed$covariance[none, ] <- computed$covariance[, none] <- NA_real_
+  own <- computed$own
+  if (!is.null(own)) {
+    computed$own <- function(level) replace_rows(own(level), none)
+  }
+  computed$notes <- c(computed$notes, sprintf(
+    "%s: what tells %s sums to zero within every group by construction, so these errors do not exist",
+    list_some(kept_terms(fit)[none], 4), if (sum(none) == 1) "it" else "them"))
+  computed
+}
+
+replace_rows <- function(table, rows) {
+  table[rows, ] <- NA_real_
+  table
 }
 
 # In a table's cell, the clusters beside it: "clustered CR2", "robust HC3".

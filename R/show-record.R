@@ -51,8 +51,25 @@ print.fit_record <- function(x, ...) {
 }
 
 #' @export
-as.data.frame.fit_record <- function(x, row.names = NULL, optional = FALSE, ...) {
-  x$coefficients[!x$coefficients$aside, setdiff(names(x$coefficients), "aside")]
+as.data.frame.fit_record <- function(x, row.names = NULL, optional = FALSE, level = 0.95, ...) {
+  check_no_dots(..., of = list(call = as.data.frame.fit_record, name = "as.data.frame()",
+                               hidden = c("x", "row.names", "optional")))
+  check_level(level)
+  table <- x$coefficients
+  if (level != 0.95) table[c("low", "high")] <- record_interval(x, level)
+  table[!table$aside, setdiff(names(table), "aside")]
+}
+
+# Intervals of another level than the one that was saved follow from the errors, but of a bootstrap.
+record_interval <- function(record, level) {
+  table <- record$coefficients
+  df <- rep_len(record$errors$df, nrow(table))
+  half <- function(level) stats::qt((1 + level) / 2, df) * table$std_error
+  if (!isTRUE(all.equal(table$high - table$estimate, half(0.95), tolerance = 1e-6))) {
+    stop_wavetax("level", "Only the 95 percent interval of these errors was saved.",
+                 todo = "Estimate again, and ask the fit itself.")
+  }
+  list(low = table$estimate - half(level), high = table$estimate + half(level))
 }
 
 # "harbour effects", "harbour trends in season"

@@ -59,9 +59,6 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   }
 }
 
-# The equation in levels: of a first difference fit that from which its changes were taken.
-level_design <- function(fit) if (is.null(fit$design$levels)) fit$design else fit$design$levels
-
 drawn_outcome <- ".drawn"
 
 # The same fit of another outcome on the same rows, perhaps by another method.

@@ -321,7 +321,8 @@ wald_of <- function(fit, directions) {
 joint_test_of <- function(fit, contrasts, distance) {
   q <- nrow(contrasts)
   directions <- restriction_directions(fit, contrasts, distance)
-  if (identical(fit$errors$joint, "clusters") && is.null(fit$errors$forms) && q >= min(fit$errors$clusters)) {
+  if (identical(fit$errors$joint, "clusters") && !identical(fit$errors$spec$df, "satterthwaite") &&
+      q >= min(fit$errors$clusters)) {
     stop_too_few_clusters(sprintf("%s for %s.", count_of(min(fit$errors$clusters), "cluster"),
                                   count_of(q, "restriction")))
   }
@@ -332,8 +333,10 @@ joint_test_of <- function(fit, contrasts, distance) {
     list(statistic = c(F = value), parameter = c("numerator df" = df[1], "denominator df" = df[2]),
          p = stats::pf(value, df[1], df[2], lower.tail = FALSE), distribution = list(name = "F", df = df))
   }
-  if (!is.null(errors$forms)) {
-    eta <- core_hotelling(errors$forms, directions$basis)
+  satterthwaite <- identical(errors$spec$df, "satterthwaite")
+  if (!is.null(errors$forms) || satterthwaite) {
+    eta <- if (is.null(errors$forms)) hotelling_of(fit, t(directions$basis)) else
+      core_hotelling(errors$forms, directions$basis)
     if (!is.finite(eta) || eta <= q - 1) {
       stop_too_few_clusters(sprintf("The errors have %s degrees of freedom for %s.", label_text(signif(eta, 3)),
                                     count_of(q, "restriction")))

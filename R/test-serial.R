@@ -70,8 +70,11 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   check_draws(draws, seed)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
-  if (is.null(method)) method <- default_serial_method(fit)
-  check_serial_arguments(method, lag, form, alternative, variances, draws)
+  if (is.null(method)) {
+    method <- if (!identical(form, "mean")) "differences" else if (!identical(alternative, "positive")) "durbin-watson" else
+      default_serial_method(fit)
+  }
+  check_serial_arguments(method, lag, form, alternative, variances)
   live <- live_regression(fit)
   on.exit(live$release())
   held <- serial_holds(fit, live)
@@ -89,12 +92,12 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
     again <- refit(fit, y)
     if (method == "differences") ask$changes <- serial_changes(again)
     serial_methods[[method]](again, ask)$statistic
-  }, draws, seed, far = if (method %in% c("within", "lm")) abs else identity)
+  }, draws, seed, far = if (method %in% c("corrected", "within", "lm")) abs else identity)
 }
 
 default_serial_method <- function(fit) if (fit$method == "difference") "differences" else "corrected"
 
-check_serial_arguments <- function(method, lag, form, alternative, variances, draws) {
+check_serial_arguments <- function(method, lag, form, alternative, variances) {
   good <- is.numeric(lag) && length(lag) >= 1 && all(is.finite(lag)) && all(lag >= 1 & lag == trunc(lag) & lag < 1e6) &&
     !anyDuplicated(lag) && length(lag) <= 50
   if (!good) stop_wavetax("method", sprintf("`lag` is %s.", value_words(lag)),
@@ -116,9 +119,6 @@ check_serial_arguments <- function(method, lag, form, alternative, variances, dr
   only_of(alternative != "positive", "alternative", alternative, "durbin-watson")
   only_of(!is.null(variances), "variances", variances, "corrected")
   if (!is.null(variances)) check_choice(variances, c("rows", "entities"), "variances", kind = "method")
-  if (method == "corrected" && !is.null(draws)) {
-    stop_argument("draws", value_words(draws), "The corrected test needs none: its p holds as it is.")
-  }
 }
 
 # What the regression takes out, found from its columns, however they were written:

@@ -75,3 +75,41 @@ dense_kernel <- function(d, entity, clock, lags, across = FALSE) {
   if (!across) near <- near * outer(entity, entity, `==`)
   dense_sandwich(d, t(d$X * d$e) %*% near %*% (d$X * d$e)) * d$n / d$df
 }
+
+# The corrected test of serial correlation with whole matrices: M = I - projection on sqrt(w) W, entities' own part
+# `own`. By "rows" and "entities": list(t, G, kappa, z, a value an entity that is told).
+dense_corrected <- function(y, W, id, t, lag = 1, w = rep(1, length(y)), own = NULL) {
+  root <- sqrt(w)
+  M <- diag(length(y)) - projection(root * W)
+  live <- diag(M) > 1e-9
+  M <- M[live, live]
+  e <- drop(M %*% (root * y)[live])
+  id <- id[live]
+  own <- if (!is.null(own)) (root * own)[live, , drop = FALSE]
+  lapply(c(rows = "rows", entities = "entities"), function(kind) {
+    C <- matrix(0, length(e), length(e))
+    z <- NULL
+    total <- 0
+    for (i in sort(unique(id))) {
+      at <- which(id == i)
+      B <- (abs(outer(t[live][at], t[live][at], `-`)) == lag) / 2
+      Mo <- diag(length(at)) - if (is.null(own)) 0 else projection(own[at, , drop = FALSE])
+      Mi <- M[at, at, drop = FALSE]
+      form <- function(m) {
+        d <- if (kind == "rows") solve(m * m, diag(m %*% B %*% m)) else numeric(nrow(m))
+        d + (sum(B * m) - sum(d * diag(m))) / sum(diag(m))
+      }
+      least <- function(m) min(eigen(m * m, TRUE, TRUE)$values)
+      if (all(B == 0) || sum(diag(Mo)) < 1e-9 || (kind == "rows" && min(least(Mo), least(Mi)) < 0.01)) next
+      K <- Mo %*% (B - diag(form(Mo), length(at)))
+      if (sum(K * t(K)) <= 1e-9) next
+      C[at, at] <- B - diag(form(Mi), length(at))
+      z <- c(z, stats::setNames(drop(e[at] %*% C[at, at] %*% e[at]), i))
+      K <- Mi %*% C[at, at]
+      total <- total + sum(K * t(K))
+    }
+    MC <- M %*% C
+    kappa <- max(1, sum(MC * t(MC)) / total)
+    list(t = mean(z) / (sd(z) / sqrt(length(z))) / sqrt(kappa), G = length(z), kappa = kappa, z = z)
+  })
+}
