@@ -57,11 +57,13 @@ cli_diagnose <- function(args) {
 cli_appraise_parser <- function() {
   cli_parser(
     "wavetax appraise FILE --entity COLUMN --period COLUMN --formula TEXT --focus NAME [options]",
-    paste("Estimates the candidates and asks in order whether entities differ, whether that goes with the regressors,",
-          "and how disturbances behave; recommends a model and its errors."),
+    paste("Looks at what varies in the regressor of interest, which decides the model and its errors; tests are shown",
+          "beside, and choose nothing."),
     c(cli_key_options(), list(
       cli_option("--formula", "TEXT", "such as 'log(nights) ~ levy + storms'"),
-      cli_option("--focus", "NAME", "regressor of interest [default: the first]")
+      cli_option("--focus", "NAME", "regressor of interest [default: the first]"),
+      optparse::make_option("--unrelated", action = "store_true", default = FALSE,
+                            help = "you claim that what is fixed about entities is unrelated to it: drawn by lot")
     ), cli_guidance_options(), cli_reader_options())
   )
 }
@@ -74,7 +76,8 @@ cli_appraise <- function(args) {
   level <- cli_level(options$level)
   panel <- cli_panel(cli_files(parsed$args, options), options)
   chosen <- appraise(formula_from_text(options$formula, panel), panel, focus = options$focus, weights = options$weights,
-                     rows = condition_from_text(options$rows, panel), level = level)
+                     rows = condition_from_text(options$rows, panel), level = level,
+                     unrelated = isTRUE(options$unrelated))
   cli_guidance_figures(options$out, list(path = function() plot(chosen),
                                          residuals = function() plot_residuals(chosen$fit)))
   switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),

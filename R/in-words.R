@@ -1,41 +1,236 @@
 #' Coefficients in sentences
 #'
-#' Question answered: *what does this number say?* Each coefficient as a sentence, in the words of the data and suited
-#' to the model and to how outcome and regressor are written: levels, logs (exactly, 100(exp(b) - 1) percent), squares
-#' (where the turning point is, and the slope at the mean), products, categories, and 0/1 indicators. With its interval.
+#' Question answered: *what do these numbers say?* A sentence on each variable: what one more of it goes with, all terms
+#' that it enters taken together (its square, its products, its logarithm), at the mean of the rows used, with the
+#' interval of that same combination of coefficients.
+#'
+#' With f the fitted function of x and m the mean of x over the rows used (weighted as the fit is), "one more of x" is
+#' the exact finite change f(m + 1) - f(m); of an outcome in logarithms 100(exp(f(m + 1) - f(m)) - 1) percent; of a
+#' variable that enters by its logarithm alone 1 percent more. Categories are set against their base, 0/1 variables at 1
+#' against 0. Where x has products with a category or a 0/1 variable there is a sentence for each of its levels; with a
+#' number it stands at its mean, which is said. An outcome of 0 and 1 changes by percentage points. An interval that
+#' covers 0 is said to.
 #'
 #' @param fit A fit of any of the `fit_` functions.
-#' @param terms Coefficients, by name or number; `NULL`: all slopes.
+#' @param terms Coefficients, by name or number: what they are made of is told; `NULL`: all slopes.
 #' @param level Coverage of the interval.
-#' @return A data frame of class `in_words` with a row a coefficient: `term`, `words`; it prints the sentences.
+#' @return A data frame of class `in_words` with a row a sentence: `term`, the coefficient or variable it is on; `words`;
+#'   `estimate`, `low` and `high`, the change in the unit of the sentence. It prints the sentences.
 #' @section Errors:
-#' `wavetax_error_unknown_term`; `wavetax_error_level`.
+#' `wavetax_error_unknown_term`; `wavetax_error_level`; `wavetax_error_slim` of a fit without its rows.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' in_words(fit_fixed(log(nights) ~ levy + log(fuel) + pennant, panel))
+#' in_words(fit_fixed(log(nights) ~ levy + I(levy^2) + coast:storms, panel))
 #' @export
 in_words <- function(fit, terms = NULL, level = 0.95) {
   check_is_fit(fit)
   check_level(level)
+  check_keeps_rows(fit, "means of its regressors")
   all <- kept_terms(fit)
   chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
   if (!is.character(chosen)) chosen <- all[chosen]
-  chosen <- unique(chosen)
-  table <- coefficient_table(fit, match(chosen, all), level)
-  words <- vapply(seq_along(chosen), function(j) sentence_of(fit, table[j, ], level), "")
-  structure(data.frame(term = chosen, words = words), class = c("in_words", "data.frame"), of = fit$design$outcome)
+  units <- formula_units(fit)
+  said <- list()
+  for (term in unique(chosen)) {
+    wanted <- units_of_term(fit, units, term)
+    fresh <- setdiff(wanted, names(said))
+    if (length(wanted) == 0) said[[term]] <- list(plain_sentence(fit, term, level))
+    for (name in fresh) said[[name]] <- unit_sentences(fit, units, units[[name]], level)
+  }
+  rows <- unlist(unname(said), recursive = FALSE)
+  pick <- function(field) vapply(rows, `[[`, 0, field)
+  structure(
+    data.frame(term = vapply(rows, `[[`, "", "term"), words = vapply(rows, `[[`, "", "words"),
+               estimate = pick("estimate"), low = pick("low"), high = pick("high")),
+    class = c("in_words", "data.frame"), of = fit$design$outcome
+  )
 }
 
+# What a coefficient is of: the units of its term that a sentence can be on.
+units_of_term <- function(fit, units, term) {
+  at <- match(term, names(fit$design$x))
+  place <- fit$design$blueprint$assign[at]
+  if (is.na(at) || is.na(place)) return(character())
+  mine <- Filter(function(unit) place %in% unit$terms && unit$kind != "other", units)
+  sayable <- Filter(function(unit) unit_is_told(fit, units, unit), mine)
+  numbers <- Filter(function(unit) unit$kind == "number", sayable)
+  names(if (length(numbers) > 0) numbers else utils::head(sayable, 1))
+}
+
+# A variable that effects hold has no effect of its own here, only what it changes in others' slopes.
+unit_is_told <- function(fit, units, unit) {
+  if (unit$alone) return(TRUE)
+  if (unit$kind == "category") return(FALSE)
+  if (!has_swept_effects(fit)) return(TRUE)
+  !any(vapply(fit$effects, function(set) {
+    set$intercept && held_by_groups(unit$values, set$groups)
+  }, TRUE))
+}
+
+held_by_groups <- function(values, groups) {
+  first <- values[match(seq_len(groups$count), groups$codes)]
+  all(values == first[groups$codes])
+}
+
+# Levels that a product sets side by side, at the most.
+most_sentences <- 12
+
+# The sentences on one unit: a list of list(term, words, estimate, low, high).
+unit_sentences <- function(fit, units, unit, level) {
+  beside <- units_beside(units, unit)
+  split <- Filter(function(other) other$kind %in% c("category", "indicator"), beside)
+  levels <- lapply(split, function(other) if (other$kind == "category") other$values else c(0, 1))
+  cases <- if (length(split) == 0 || prod(lengths(levels)) > most_sentences) list(list()) else {
+    grid <- expand.grid(levels, stringsAsFactors = FALSE, KEEP.OUT.ATTRS = FALSE)
+    lapply(seq_len(nrow(grid)), function(r) as.list(grid[r, , drop = FALSE]))
+  }
+  steps <- unit_steps(fit, unit)
+  unlist(lapply(steps, function(step) {
+    lapply(cases, function(case) one_sentence(fit, units, unit, step, case, beside, level))
+  }), recursive = FALSE)
+}
+
+# From where to where a unit is changed, in words: list(from, to, words, curved).
+unit_steps <- function(fit, unit) {
+  name <- unit_words(fit, unit)
+  if (unit$kind == "category") {
+    base <- unit$values[1]
+    if (identical(unit$values, c("FALSE", "TRUE"))) {
+      return(list(list(from = base, to = "TRUE", words = sprintf("where %s", name), curved = FALSE)))
+    }
+    return(lapply(unit$values[-1], function(value) {
+      list(from = base, to = value, words = sprintf("%s %s rather than %s", name, value, base), curved = FALSE)
+    }))
+  }
+  if (unit$kind == "indicator") {
+    return(list(list(from = 0, to = 1, words = sprintf("%s at 1 rather than 0", name), curved = FALSE)))
+  }
+  calls <- as.list(attr(fit$design$blueprint$terms, "variables"))[-(1:2)][unit$variables]
+  logged <- all(vapply(calls, function(call) {
+    is_operator(call, "log") && length(call) == 2 && identical(call[[2]], unit$call)
+  }, TRUE))
+  if (logged) {
+    return(list(list(from = unit$mean, to = 1.01 * unit$mean, words = sprintf("1 percent more of %s", name),
+                     curved = FALSE)))
+  }
+  plain <- all(vapply(calls, identical, TRUE, unit$call))
+  list(list(from = unit$mean, to = unit$mean + 1, words = sprintf("one more of %s", name), curved = !plain))
+}
+
+unit_words <- function(fit, unit) {
+  labels <- fit_labels(fit)
+  call <- unit$call
+  period <- fit$design$index$period
+  if (is_operator(call, c("past", "ahead", "change")) && is.symbol(call[[2]])) {
+    shown <- labelled(as.character(call[[2]]), labels)
+    k <- if (length(call) > 2) call[[3]] else 1
+    apart <- if (is.numeric(k)) count_of(k, if (is.null(period)) "period" else period) else deparse_words(k)
+    return(switch(as.character(call[[1]]), past = sprintf("%s %s before", shown, apart),
+                  ahead = sprintf("%s %s ahead", shown, apart),
+                  change = sprintf("the change of %s since %s before", shown, apart)))
+  }
+  if (is_operator(call, c("factor", "against")) && is.symbol(call[[2]])) {
+    return(labelled(as.character(call[[2]]), labels))
+  }
+  labelled(unit$name, labels)
+}
+
+one_sentence <- function(fit, units, unit, step, case, beside, level) {
+  from <- c(stats::setNames(list(step$from), unit$name), case)
+  to <- c(stats::setNames(list(step$to), unit$name), case)
+  contrast <- change_contrast(fit, units, from, to)
+  row <- combination_of(fit, contrast, level)
+  outcome <- outcome_words(fit)
+  said <- change_words(row, outcome, level)
+  numbers <- Filter(function(one) one$kind %in% c("number", "indicator") && !one$name %in% names(case), beside)
+  where <- c(
+    if (length(case) > 0) sprintf("for %s", list_words(vapply(names(case), function(name) {
+      paste(unit_words(fit, units[[name]]), case[[name]])
+    }, ""))),
+    if (step$curved) sprintf("from its mean of %s", short_number(unit$mean)),
+    if (length(numbers) > 0) sprintf("with %s", list_words(vapply(numbers, function(one) {
+      sprintf("%s at its mean of %s", unit_words(fit, one), short_number(one$mean))
+    }, "")))
+  )
+  others <- setdiff(slope_names(fit), names(contrast)[contrast != 0])
+  words <- paste0(
+    upper_first(comparison_words(fit, unit)), ", ", step$words,
+    if (length(where) > 0) paste0(", ", paste(where, collapse = ", "), ","), " goes with ", said$words,
+    if (length(others) > 0) ", the other regressors held", ".",
+    if (step$curved && length(case) == 0 && length(numbers) == 0) turn_words(fit, unit)
+  )
+  list(term = unit_term(fit, unit, contrast), words = words, estimate = said$value, low = said$low, high = said$high)
+}
+
+# The coefficient that a sentence is on, or the variable where it takes several.
+unit_term <- function(fit, unit, contrast) {
+  used <- names(contrast)[contrast != 0]
+  if (length(used) == 1) used else unit$name
+}
+
+# A change of the outcome: list(words, value, low, high, in the unit of the sentence).
+change_words <- function(row, outcome, level) {
+  as <- if (outcome$log) function(b) 100 * (exp(b) - 1) else if (outcome$share) function(b) 100 * b else identity
+  value <- as(row$estimate)
+  ends <- as(c(row$low, row$high))
+  one <- function(v) short_number(abs(v))
+  if (outcome$share) {
+    side <- function(v) if (v < 0) "lower" else "higher"
+    amount <- sprintf("a share of %s that is %s percentage points %s", outcome$name, one(value), side(value))
+    less <- "lower"
+    more <- "higher"
+  } else {
+    less <- less_word(outcome$name)
+    more <- "more"
+    amount <- sprintf("%s%s %s %s", one(value), if (outcome$log) " percent" else "", if (value < 0) less else more,
+                      outcome$name)
+  }
+  list(words = paste0(amount, interval_words(ends, level, less, more)), value = value, low = ends[1], high = ends[2])
+}
+
+less_word <- function(noun) if (grepl("[^s]s$", noun)) "fewer" else "less"
+
+# "(95 percent interval 2.9 to 5.9 fewer)", with the words for less and more.
+interval_words <- function(ends, level, less, more) {
+  if (anyNA(ends)) return(" (no interval: these errors do not exist for it)")
+  one <- function(v) short_number(abs(v))
+  said <- if (ends[2] <= 0) {
+    sprintf("%s to %s %s", one(ends[2]), one(ends[1]), less)
+  } else if (ends[1] >= 0) {
+    sprintf("%s to %s %s", one(ends[1]), one(ends[2]), more)
+  } else {
+    sprintf("%s %s to %s %s: it covers 0", one(ends[1]), less, one(ends[2]), more)
+  }
+  sprintf(" (%s percent interval %s)", label_text(100 * level), said)
+}
+
+short_number <- function(x) format_number(x, 2)
+
+# What the outcome is: its name, whether it is in logs, and whether it is of 0 and 1.
+outcome_words <- function(fit) {
+  left <- rlang::f_lhs(fit$design$formula)
+  logged <- is.call(left) && identical(left[[1]], as.name("log")) && length(left) == 2
+  y <- level_design(fit)$y
+  list(log = logged, share = !logged && length(y) > 0 && all(y == 0 | y == 1),
+       name = labelled(deparse_words(if (logged) left[[2]] else left), fit_labels(fit)))
+}
+
+fit_labels <- function(fit) fit$design$index$labels
+
 # Where the comparison is: "within a harbour", "between harbours".
-comparison_words <- function(fit, role) {
-  entity <- fit$design$index$entity
+comparison_words <- function(fit, unit = NULL) {
+  index <- fit$design$index
+  entity <- index$entity
   if (fit$method == "between") return(sprintf("between %s", plural_of(fit$design$between)))
-  if (fit$method == "difference") return(sprintf("from one %s to the next", fit$design$index$period))
-  if (fit$method == "correlated" && role == "slope") return(sprintf("within a %s", effect_names(fit)))
+  if (fit$method == "difference") return(sprintf("from one %s to the next", index$period))
+  if (!is.null(entity) && !is.null(unit) && !has_swept_effects(fit) && unit_is_fixed(fit, unit)) return(sprintf("between %s", plural_of(entity)))
+  if (fit$method == "correlated") return(sprintf("within a %s", effect_names(fit)))
   if (has_swept_effects(fit)) {
     names <- effect_names(fit)
     trends <- length(unlist(lapply(fit$effects, `[[`, "trends"))) > 0
     own <- if (!is.null(entity) && entity %in% names) entity else names[1]
+    if (identical(own, index$period)) return(sprintf("between %s of one %s", plural_of(entity), own))
     others <- setdiff(names, own)
     return(paste0("within a ", own, if (trends) " and around its own trend",
                   if (length(others) > 0) sprintf(", set against others of the same %s", list_words(others))))
@@ -44,179 +239,41 @@ comparison_words <- function(fit, role) {
   "between any two rows"
 }
 
-sentence_of <- function(fit, row, level) {
-  term <- row$term
+# Whether a unit's columns are the same in all rows of each entity.
+unit_is_fixed <- function(fit, unit) {
+  groups <- column_groups(fit$design, fit$design$index$entity)
+  columns <- fit$design$x[which(fit$design$blueprint$assign %in% unit$terms)]
+  length(columns) > 0 && all(vapply(columns, held_by_groups, TRUE, groups))
+}
+
+# A coefficient that is of no variable by itself: the constant, and what the means of groups add.
+plain_sentence <- function(fit, term, level) {
+  row <- coefficient_table(fit, match(term, kept_terms(fit)), level)
+  number <- function(words) list(term = term, words = words, estimate = row$estimate, low = row$low, high = row$high)
+  ends <- c(row$low, row$high)
+  interval <- if (anyNA(ends)) "" else sprintf(" (%s percent interval %s to %s)", label_text(100 * level),
+                                              short_number(ends[1]), short_number(ends[2]))
   if (term == constant_term) {
-    return(sprintf("Where all regressors are 0, %s is %s on average.", outcome_words(fit)$name,
-                   short_number(row$estimate)))
+    return(number(sprintf("Where all regressors are 0, %s is %s on average%s.", fit$design$outcome,
+                          short_number(row$estimate), interval)))
   }
   role <- fit$coefficients$role[match(term, fit$coefficients$term)]
-  outcome <- outcome_words(fit)
-  parts <- regressor_words(fit, term)
-  where <- comparison_words(fit, role)
-  first <- paste0(upper_first(where), ", ")
   if (role == "mean") {
-    return(paste0(sprintf("Between %s the slope of %s is ", plural_of(effect_names(fit)[1]),
-                          sub("^mean\\((.*)\\)$", "\\1", term)),
-                  short_number(abs(row$estimate)), if (row$estimate < 0) " lower" else " higher", " than within one",
-                  interval_words(row, level, identity), "."))
+    return(number(sprintf("Between %s the slope of %s is %s %s than within one%s.", plural_of(effect_names(fit)[1]),
+                          sub("^mean\\((.*)\\)$", "\\1", term), short_number(abs(row$estimate)),
+                          if (row$estimate < 0) "lower" else "higher", interval)))
   }
-  if (is_fixed_within(fit, term)) {
-    first <- sprintf("Between %s, ", plural_of(fit$design$index$entity))
-    parts <- regressor_words(fit, term, paste("a", fit$design$index$entity))
-  }
-  if (parts$kind == "square") return(square_sentence(fit, term, parts, first))
-  if (parts$kind == "product") {
-    return(paste0(sprintf("The slope of %s changes by %s with one more of %s", parts$of[1], short_number(row$estimate),
-                          list_words(parts$of[-1])), interval_words(row, level, identity), ": it is not one number."))
-  }
-  effect <- effect_of(row, outcome, parts)
-  paste0(first, parts$subject(fit), " has ", effect$said,
-         interval_words(row, level, effect$as, less_word(outcome$name), "more"), all_else(fit), ".")
+  number(sprintf("With the other regressors held, one more of %s goes with %s %s of %s%s.", term,
+                 short_number(abs(row$estimate)), if (row$estimate < 0) "less" else "more", fit$design$outcome, interval))
 }
 
-all_else <- function(fit) if (length(slope_names(fit)) > 1) ", the others held" else ""
-
-# The estimate as a change of the outcome: list(said, as: how a coefficient is read).
-effect_of <- function(row, outcome, parts) {
-  b <- row$estimate
-  unit <- parts$unit
-  if (outcome$log) {
-    as <- if (parts$log) function(b) 100 * ((1.01)^b - 1) else function(b) 100 * (exp(b * unit) - 1)
-    value <- as(b)
-    return(list(as = as, said = sprintf("%s percent %s", short_number(abs(value)), amount_words(value, outcome$name))))
-  }
-  as <- if (parts$log) function(b) b * log(1.01) else function(b) b * unit
-  value <- as(b)
-  list(as = as, said = sprintf("%s %s", short_number(abs(value)), amount_words(value, outcome$name)))
-}
-
-# "fewer nights", "less output", "more nights"
-amount_words <- function(value, noun) paste(if (value >= 0) "more" else less_word(noun), noun)
-less_word <- function(noun) if (grepl("[^s]s$", noun)) "fewer" else "less"
-
-# "(95 percent interval 2.9 to 5.9 fewer)", with the words for less and more.
-interval_words <- function(row, level, as, less = NULL, more = NULL) {
-  if (!is.finite(row$low) || !is.finite(row$high)) return("")
-  ends <- sort(c(as(row$low), as(row$high)))
-  said <- if (is.null(less)) {
-    sprintf("%s to %s", short_number(ends[1]), short_number(ends[2]))
-  } else if (ends[2] <= 0) {
-    sprintf("%s to %s %s", short_number(-ends[2]), short_number(-ends[1]), less)
-  } else if (ends[1] >= 0) {
-    sprintf("%s to %s %s", short_number(ends[1]), short_number(ends[2]), more)
-  } else {
-    sprintf("%s %s to %s %s", short_number(-ends[1]), less, short_number(ends[2]), more)
-  }
-  sprintf(" (%s percent interval %s)", label_text(100 * level), said)
-}
-
-short_number <- function(x) format_number(x, 2)
-
-# What the outcome is: its name, and whether it is in logs.
-outcome_words <- function(fit) {
-  left <- rlang::f_lhs(fit$design$formula)
-  logged <- is.call(left) && identical(left[[1]], as.name("log")) && length(left) == 2
-  list(log = logged, name = labelled(deparse_words(if (logged) left[[2]] else left), fit_labels(fit)))
-}
-
-fit_labels <- function(fit) fit$design$index$labels
-
-# How a regressor is written: list(kind, of, log, unit, subject: the row that has more of it).
-regressor_words <- function(fit, term, one = row_noun(fit)) {
-  period <- fit$design$index$period
-  labels <- fit_labels(fit)
-  levels <- fit$design$blueprint$xlevels
-  for (variable in names(levels)) {
-    at <- match(term, paste0(variable, levels[[variable]]))
-    if (!is.na(at)) {
-      base <- levels[[variable]][1]
-      return(list(kind = "category", of = variable, log = FALSE, unit = 1, subject = function(fit) {
-        sprintf("%s with %s %s, not %s,", one, labelled(variable, labels), levels[[variable]][at], base)
-      }))
-    }
-  }
-  expr <- tryCatch(str2lang(term), error = function(cnd) as.name(term))
-  if (is_operator(expr, ":") || grepl(":", term, fixed = TRUE)) {
-    return(list(kind = "product", of = strsplit(term, ":", fixed = TRUE)[[1]], log = FALSE, unit = 1))
-  }
-  if (is_operator(expr, "I")) {
-    inner <- expr[[2]]
-    if (is_operator(inner, "^") && is.symbol(inner[[2]]) && identical(as.numeric(inner[[3]]), 2)) {
-      return(list(kind = "square", of = as.character(inner[[2]]), log = FALSE, unit = 1))
-    }
-  }
-  logged <- is_operator(expr, "log") && length(expr) == 2
-  name <- if (logged) deparse_words(expr[[2]]) else term
-  shown <- labelled(name, labels)
-  if (is_operator(expr, c("past", "ahead", "change")) && is.symbol(expr[[2]])) {
-    shown <- labelled(as.character(expr[[2]]), labels)
-    k <- if (length(expr) > 2) deparse_words(expr[[3]]) else "1"
-    when <- switch(as.character(expr[[1]]),
-                   past = sprintf(" %s before", count_of(as.numeric(k), if (is.null(period)) "period" else period)),
-                   ahead = sprintf(" %s ahead", count_of(as.numeric(k), if (is.null(period)) "period" else period)),
-                   change = sprintf(" than %s before", count_of(as.numeric(k),
-                                                                if (is.null(period)) "period" else period)))
-    return(list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) {
-      sprintf("%s with one more of %s%s", one, shown, when)
-    }))
-  }
-  values <- fit$design$x[[term]]
-  indicator <- length(values) > 0 && all(values == 0 | values == 1)
-  if (!logged && grepl("TRUE$", term)) {
-    return(list(kind = "indicator", of = term, log = FALSE, unit = 1, subject = function(fit) {
-      sprintf("%s where %s", one, sub("TRUE$", "", term))
-    }))
-  }
-  if (indicator && !logged) {
-    return(list(kind = "indicator", of = shown, log = FALSE, unit = 1,
-                subject = function(fit) sprintf("%s with %s", one, shown)))
-  }
-  if (logged) {
-    return(list(kind = "log", of = shown, log = TRUE, unit = 1, subject = function(fit) {
-      sprintf("%s with 1 percent more %s", one, shown)
-    }))
-  }
-  list(kind = "level", of = shown, log = FALSE, unit = 1, subject = function(fit) {
-    sprintf("%s with one more of %s", one, shown)
-  })
-}
-
-# What a row is of, in a sentence.
-row_noun <- function(fit) {
-  if (fit$method == "between") return(paste("a", fit$design$between))
-  period <- fit$design$index$period
-  if (is.null(period) || !is_word(period)) "a row" else paste("a", period)
-}
-
-# Whether a regressor of a fit that compares entities is the same in all rows of each.
-is_fixed_within <- function(fit, term) {
-  x <- fit$design$x[[term]]
-  if (is.null(fit$design$index) || length(x) == 0 || has_swept_effects(fit) || !is.null(fit$design$between) ||
-      fit$method == "difference") {
-    return(FALSE)
-  }
-  groups <- column_groups(fit$design, fit$design$index$entity)
-  first <- x[match(seq_len(groups$count), groups$codes)]
-  all(x == first[groups$codes])
-}
-
-# A square beside its variable: the slope at the mean, and where it turns.
-square_sentence <- function(fit, term, parts, first) {
+# Where a curve of x and its square turns.
+turn_words <- function(fit, unit) {
   b <- kept_estimates(fit)
-  x <- fit$design$x[[parts$of]]
-  if (!parts$of %in% names(b) || length(x) == 0 || b[[term]] == 0) {
-    return(sprintf("%sthe slope of %s grows by %s with one more of it.", first, parts$of, short_number(2 * b[[term]])))
-  }
-  turn <- -b[[parts$of]] / (2 * b[[term]])
-  at <- mean(x)
-  outcome <- outcome_words(fit)
-  slope <- b[[parts$of]] + 2 * b[[term]] * at
-  value <- if (outcome$log) 100 * (exp(slope) - 1) else slope
-  inside <- turn > min(x) && turn < max(x)
-  sprintf("%sthe slope of %s is not one number: at its mean (%s) one more goes with %s%s %s %s; it turns at %s, %s.",
-          first,
-          parts$of, short_number(at), short_number(abs(value)), if (outcome$log) " percent" else "",
-          if (value < 0) less_word(outcome$name) else "more", outcome$name, short_number(turn),
-          if (inside) "within what is seen" else "beyond what is seen")
+  square <- sprintf("I(%s^2)", unit$name)
+  of_unit <- names(fit$design$x)[fit$design$blueprint$assign %in% unit$terms]
+  if (!all(c(unit$name, square) %in% names(b)) || !setequal(of_unit, c(unit$name, square)) || b[[square]] == 0) return("")
+  turn <- -b[[unit$name]] / (2 * b[[square]])
+  inside <- turn > min(unit$values) && turn < max(unit$values)
+  sprintf(" The curve turns at %s, %s.", short_number(turn), if (inside) "within what is seen" else "beyond what is seen")
 }

@@ -6,6 +6,11 @@ rank_key <- function(x) {
     ranked <- rank_integers(as.integer(x))
     return(list(codes = ranked$codes, values = levels(x)[ranked$values]))
   }
+  if (inherits(x, c("Date", "POSIXct", "difftime"))) {
+    ranked <- rank_key(as.double(unclass(x)))
+    ranked$values <- x[match(seq_along(ranked$values), ranked$codes)]
+    return(ranked)
+  }
   if (is.integer(x)) return(rank_integers(x))
   if (is.character(x)) {
     return(rank_text(x))

@@ -60,7 +60,7 @@ plot.appraisal <- function(x, ...) {
   n <- nrow(path)
   path$y <- rev(seq_len(n))
   path$yes <- path$answer == "yes"
-  path$kind <- ifelse(path$step %in% c("model", "errors"), "end", ifelse(path$yes, "yes", "no"))
+  path$kind <- ifelse(path$step %in% c("kind", "model", "errors"), "choice", ifelse(path$yes, "yes", "no"))
   wrap <- function(text, width) {
     vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "", USE.NAMES = FALSE)
   }
@@ -72,11 +72,12 @@ plot.appraisal <- function(x, ...) {
     data.frame(x = 1.75, y = path$y, text = wrap(upper_first(visible_text(path$follows)), 56), kind = path$kind,
                face = "plain")
   )
-  fills <- c(yes = "#d9e7ea", no = "#f3f3f3", end = "#f4e3d7")
+  fills <- c(yes = "#d9e7ea", no = "#f3f3f3", choice = "#f4e3d7")
+  chosen <- which(path$kind == "choice")
   ggplot2::ggplot(path) +
     ggplot2::geom_rect(ggplot2::aes(xmin = -0.06, xmax = 3.45, ymin = .data$y - 0.4, ymax = .data$y + 0.4,
                                     fill = .data$kind)) +
-    ggplot2::geom_segment(data = path[-n, ], ggplot2::aes(x = 0.12, xend = 0.12, y = .data$y - 0.4,
+    ggplot2::geom_segment(data = path[utils::head(chosen, -1), ], ggplot2::aes(x = 0.12, xend = 0.12, y = .data$y - 0.4,
                                                           yend = .data$y - 0.6),
                           colour = estimate_ink, linewidth = 0.7,
                           arrow = ggplot2::arrow(length = ggplot2::unit(5, "pt"), type = "closed")) +
@@ -85,8 +86,14 @@ plot.appraisal <- function(x, ...) {
     ggplot2::scale_fill_manual(values = fills, guide = "none") +
     ggplot2::coord_cartesian(xlim = c(-0.06, 3.45), ylim = c(0.5, n + 0.5), expand = FALSE) +
     ggplot2::labs(title = visible_text(sprintf("How the model of %s was chosen", x$fit$design$outcome)),
-                  subtitle = visible_text(sprintf("Regressor of interest: %s", x$focus)), x = NULL, y = NULL) +
+                  subtitle = visible_text(appraisal_subtitle(x)), x = NULL, y = NULL) +
     figure_theme() +
     ggplot2::theme(axis.text = ggplot2::element_blank(), axis.text.y = ggplot2::element_blank(),
                    panel.grid = ggplot2::element_blank(), panel.grid.major.x = ggplot2::element_blank())
+}
+
+appraisal_subtitle <- function(x) {
+  sprintf("%s: %s. The tests below are shown, and choose nothing", x$focus,
+          interval_text(x$estimate, x$interval[["low"]], x$interval[["high"]],
+                        if (is.null(x$errors$row$std_error)) NA_real_ else x$errors$row$std_error, x$level))
 }

@@ -141,6 +141,7 @@ compute_errors.se_clustered <- function(spec, fit) {
     spec, paste("clustered by", list_words(names)), if (sum(single) == 1) one$df else min(G) - 1, meat = meat,
     type = spec$type, clusters = stats::setNames(G, names), forms = if (sum(single) == 1) one$forms,
     joint = "clusters", lost = Reduce(`|`, lapply(parts[single], `[[`, "lost")),
+    told_once = unique(unlist(lapply(parts[single], `[[`, "told_once"))),
     effective = stats::setNames(lapply(parts[single], `[[`, "effective"), names),
     sizes = stats::setNames(lapply(parts[single], `[[`, "sizes"), names),
     notes = c(notes, serial_words(fit, parts[single], notes), if (sum(single) == 1) few_clusters_words(fit, spec, one))

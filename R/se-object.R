@@ -18,14 +18,15 @@ new_error_spec <- function(kind, ...) {
 #   forms       list(own, moments), from which Satterthwaite's degrees of freedom of any contrast follow
 #   joint       "clusters": tests of several restrictions lose degrees of freedom to estimating their covariance
 #   lost        coefficients that have no honest error, by kept coefficient
+#   told_once   names of those that one cluster alone tells; no_scores flags those whose scores sum to zero
 #   own         NULL, or intervals and p values that do not follow from covariance and df (a
 #               bootstrap has its own): a function(level) that gives a data frame of p_value, low, high
 #   notes       cautions; `spec` the specification
 new_errors <- function(spec, label, df, meat = NULL, covariance = NULL, type = NULL, clusters = NULL, own = NULL,
-                       notes = NULL, forms = NULL, joint = NULL, lost = NULL, sizes = NULL, effective = NULL,
-                       lags = NULL) {
+                       notes = NULL, forms = NULL, joint = NULL, lost = NULL, told_once = NULL, sizes = NULL,
+                       effective = NULL, lags = NULL) {
   list(label = label, type = type, meat = meat, covariance = covariance, df = df, clusters = clusters, own = own,
-       notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, sizes = sizes, effective = effective,
+       notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, told_once = told_once, sizes = sizes, effective = effective,
        lags = lags)
 }
 
@@ -37,7 +38,8 @@ errors_df <- function(fit, contrasts = NULL) {
   if (is.null(contrasts)) return(if (length(df) == 1) rep(df, length(kept_terms(fit))) else df)
   if (length(df) == 1 && is.null(fit$errors$forms)) return(rep(df, nrow(contrasts)))
   out <- direction_df(fit, t(contrasts %*% fit$regression$root), contrasts)
-  out[rowSums(abs(contrasts[, which(fit$errors$lost), drop = FALSE])) > 0] <- NA_real_
+  lost <- fit$errors$lost
+  if (!is.null(lost)) out[rowSums(abs(contrasts[, lost, drop = FALSE])) > 0] <- NA_real_
   out
 }
 
@@ -126,6 +128,7 @@ without_scores <- function(computed, spec, fit) {
   if (!any(small) || fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) return(computed)
   none <- small & variance < 1e-12 * of(core_robust_products(error_walk(fit), NULL, 0)$products)
   if (!any(none)) return(computed)
+  computed$no_scores <- none
   computed$lost <- if (is.null(computed$lost)) none else computed$lost | none
   computed$covariance[none, ] <- computed$covariance[, none] <- NA_real_
   own <- computed$own

@@ -75,23 +75,32 @@ print.diagnosis <- function(x, ...) {
 
 #' @export
 print.appraisal <- function(x, ...) {
+  check_no_dots(..., of = list(call = print.appraisal, name = "print()", hidden = "x"))
   say_heading("Which model, and which errors: ", deparse_words(x$formula))
-  say(sprintf("%s is the regressor of interest; tests are read at %s percent", x$focus, percent_words(x$level)))
+  say(sprintf("%s is the regressor of interest: its own variation chooses, and no test", x$focus))
   say(sample_words(x$fit))
   writeLines("")
-  for (j in seq_len(nrow(x$path))) {
+  first <- x$path$test == ""
+  for (j in which(first)) {
     step <- x$path[j, ]
-    say(sprintf("%d. %s %s", j, step$question, upper_first(step$answer)), if (!is.na(step$p_value)) {
-      sprintf(" (%s)", p_words(step$p_value))
-    })
-    if (nzchar(step$test) && step$test != "not tested") say_indented(step$test, 3, 5)
-    say_indented(paste0(if (step$answer == "not known") "Because: " else "So: ", step$follows), 3, 5)
+    say(sprintf("%d. %s %s", j, step$question, upper_first(step$answer)))
+    say_indented(paste0("Because: ", step$follows), 3, 5)
   }
   writeLines("")
   say_heading("Recommendation")
   for (line in x$recommendation) say(line)
   writeLines("")
   show_choices(x)
+  writeLines("")
+  say_heading(sprintf("What tests say, read at %s percent; they choose nothing", percent_words(x$level)))
+  for (j in which(!first)) {
+    step <- x$path[j, ]
+    say(sprintf("%s %s", step$question, upper_first(step$answer)), if (!is.na(step$p_value)) {
+      sprintf(" (%s)", p_words(step$p_value))
+    })
+    if (step$test != "not tested") say_indented(step$test, 3, 5)
+    say_indented(if (step$answer == "not known") step$follows else upper_first(step$follows), 3, 5)
+  }
   writeLines("")
   say_heading("Mind that")
   for (line in x$caveats) say_indented(line, 2, 4)
@@ -103,11 +112,16 @@ say_indented <- function(text, indent, exdent) {
 }
 
 show_choices <- function(x) {
-  like <- c("estimate", "std_error")
-  table <- typed_table(x$choices, list(
-    typed_column("model", paste("slope of", x$focus), "text"), typed_column("estimate", "estimate", "estimate", like),
-    typed_column("std_error", "std. error", "estimate", like), typed_column("p_value", "p", "p")
-  ))
-  writeLines(format_columns(typed_columns(table)))
-  say("Errors clustered by ", x$entity, "; a model without an estimate says nothing on it")
+  writeLines(format_columns(choice_columns(x)))
+  say(sprintf("Errors of the recommended model, and if unrelated, as above; of others clustered by %s; intervals of %s percent",
+              x$entity, percent_words(1 - x$level)))
+}
+
+# The focus under each candidate as columns of text.
+choice_columns <- function(x) {
+  choices <- x$choices
+  places <- estimate_decimals(choices$estimate, choices$std_error)
+  number <- function(v) align_decimal(ifelse(is.na(v), "", format_number(v, decimals = places)))
+  stats::setNames(list(choices$model, number(choices$estimate), number(choices$low), number(choices$high), choices$role),
+                  c(x$focus, "estimate", "from", "to", ""))
 }

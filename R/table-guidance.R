@@ -21,17 +21,13 @@ diagnosis_markdown <- function(x) {
 }
 
 appraisal_markdown <- function(x) {
-  choices <- x$choices
-  places <- estimate_decimals(choices$estimate, choices$std_error)
-  number <- function(v) ifelse(is.na(v), "", format_number(v, decimals = places))
+  columns <- lapply(choice_columns(x), trimws)
+  names(columns)[length(columns)] <- "role"
   c(
     paste0(markdown_text(sprintf("Which model, and which errors: %s", deparse_words(x$formula))), "."), "",
+    markdown_text(x$recommendation), "", markdown_rows(as.data.frame(columns, check.names = FALSE)), "",
     markdown_rows(data.frame(question = x$path$question, answer = x$path$answer, p = format_p(x$path$p_value),
                              "what follows" = x$path$follows, check.names = FALSE)),
-    "", markdown_text(x$recommendation), "",
-    markdown_rows(stats::setNames(data.frame(choices$model, number(choices$estimate), number(choices$std_error),
-                                             format_p(choices$p_value)),
-                                  c(paste("slope of", x$focus), "estimate", "std. error", "p"))),
     "", paste("-", markdown_text(x$caveats))
   )
 }
@@ -43,7 +39,8 @@ diagnosis_values <- function(x) {
 }
 
 appraisal_values <- function(x) {
-  list(formula = deparse_words(x$formula), focus = x$focus, level = x$level, path = x$path,
+  list(formula = deparse_words(x$formula), focus = x$focus, kind = x$kind, standing = x$standing,
+       estimate = x$estimate, interval = as.list(x$interval), unrelated = x$unrelated, level = x$level, path = x$path,
        recommendation = as.list(x$recommendation), choices = x$choices, caveats = as.list(x$caveats),
        coefficients = as.data.frame(x$fit), errors = x$fit$errors$label)
 }

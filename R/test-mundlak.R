@@ -8,6 +8,8 @@
 #' Hotelling's form with CR2. It asks what Hausman's test asks; with the variance components held both statistics are
 #' one.
 #'
+#' Means of period dummies in an unbalanced panel say only when an entity is seen; they stay in the regression, untested.
+#'
 #' Null: the effects are unrelated to the regressors, and random effects are consistent. A small p speaks for fixed
 #' effects.
 #'
@@ -36,6 +38,8 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
   check_draws(draws, seed)
   correlated <- as_correlated(fit)
   means <- with(correlated$coefficients, term[role == "mean" & status == "kept"])
+  when_seen <- intersect(means, means_of_periods(correlated))
+  means <- setdiff(means, when_seen)
   entity <- effect_names(correlated)
   if (length(means) == 0) {
     stop_test("nothing_to_compare", sprintf("No mean over %s can be told from the other regressors.",
@@ -55,8 +59,10 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
                  "nothing here speaks against random effects, which are the more precise."),
     data_name = test_equation(fit), distribution = joint$distribution, level = level,
     table = mundlak_table(under, means),
-    notes = sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.", entity,
-                    type)
+    notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.", entity,
+                      type), if (length(when_seen) > 0) {
+      sprintf("Means of dummies of the %s say when each %s is seen, and are not tested.", fit$design$index$period, entity)
+    })
   )
   with_draws(test, if (!is.null(draws)) null_of_mundlak(correlated), function(y) {
     mundlak_wald(under_errors(refit(correlated, y), mundlak_errors(entity, type)), means, type)$statistic
@@ -93,6 +99,19 @@ as_correlated <- function(fit) {
   request$options <- list(variance = if (weighted) "maximum-likelihood" else if (is.null(variance)) "swamy-arora" else
     variance)
   suppressWarnings(run_fit(request), classes = "wavetax_warning_negative_variance")
+}
+
+# Means of categories that are a function of the period.
+means_of_periods <- function(fit) {
+  index <- fit$design$index
+  categories <- names(fit$design$blueprint$xlevels)
+  if (is.null(index) || length(categories) == 0) return(character())
+  clock <- used_index(fit$design)$clock
+  groups <- rank_codes(clock - min(clock) + 1L)
+  columns <- names(fit$design$x)
+  of_category <- columns[vapply(columns, function(name) any(startsWith(name, categories)), TRUE)]
+  of_period <- Filter(function(name) held_by_groups(fit$design$x[[name]], groups), of_category)
+  sprintf("mean(%s)", of_period)
 }
 
 mundlak_errors <- function(entity, type) {
