@@ -193,8 +193,8 @@ cpp_available_threads <- function() {
     .Call(`_wavetax_cpp_available_threads`)
 }
 
-cpp_triangle <- function(columns, weights, n, threads) {
-    .Call(`_wavetax_cpp_triangle`, columns, weights, n, threads)
+cpp_triangle <- function(columns, weights, n, centre, threads) {
+    .Call(`_wavetax_cpp_triangle`, columns, weights, n, centre, threads)
 }
 
 cpp_merge_triangles <- function(a, b) {

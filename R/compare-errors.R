@@ -27,6 +27,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
   for (spec in specs) check_error_spec(spec)
   named <- if (is.null(names(specs))) rep("", length(specs)) else names(specs)
   skipped <- character()
+  used <- logical(length(specs))
   rows <- lapply(seq_along(specs), function(s) {
     under <- tryCatch(under_errors(fit, specs[[s]]), wavetax_error = identity)
     if (inherits(under, "condition")) {
@@ -35,6 +36,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
     }
     label <- if (nzchar(named[s])) named[s] else comparison_label(under)
     table <- coefficient_table(under, match(chosen, all))
+    used[s] <<- TRUE
     data.frame(term = table$term, estimate = table$estimate, errors = label, std_error = table$std_error,
                df = errors_df(under)[match(chosen, all)], p_value = table$p_value)
   })
@@ -44,9 +46,12 @@ compare_errors <- function(fit, terms = NULL, ...) {
   }
   classical <- standard_errors(under_errors(fit, se_classical()))[match(out$term, all)]
   out$ratio <- out$std_error / classical
+  out$errors <- rep(make.unique(out$errors[match(seq_len(sum(used)), rep(seq_len(sum(used)), each = length(chosen)))],
+                                sep = " "), each = length(chosen))
   out <- out[order(match(out$term, chosen)), ]
   rownames(out) <- NULL
   structure(out, class = c("errors_comparison", "data.frame"), skipped = skipped, of = fit$design$outcome,
+            model = sprintf("%s: %s", method_of(fit)$title(fit), deparse_words(fit$design$formula)),
             entity = fit$design$index$entity, period = fit$design$index$period, method = fit$method)
 }
 
@@ -60,7 +65,18 @@ usual_errors <- function(fit) {
 }
 
 comparison_label <- function(fit) {
-  if (inherits(fit$errors$spec, "se_robust")) errors_kind(fit$errors) else fit$errors$label
+  errors <- fit$errors
+  if (inherits(errors$spec, "se_robust")) return(errors_kind(errors))
+  paste0(errors$label, error_form_words(errors))
+}
+
+# What tells errors by the same clusters apart: ", CR2 with Satterthwaite's df".
+error_form_words <- function(errors) {
+  type <- errors$spec$type
+  form <- if (inherits(errors$spec, c("se_clustered", "se_bootstrap")) && !identical(type, "CR1")) type
+  df <- if (identical(errors$spec$df, "satterthwaite")) "Satterthwaite's df"
+  said <- paste(c(form, df), collapse = " with ")
+  if (nzchar(said)) paste0(", ", said) else ""
 }
 
 error_kind_words <- function(spec) {

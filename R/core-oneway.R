@@ -10,6 +10,25 @@ core_one_way_state <- function(rows, groups, threads = core_threads(rows$n)) {
   state
 }
 
+# Columns further from zero than this times their spread have means of the columns less a centre too, `near`: what
+# varies between groups keeps its digits. `far` is that centre, 0 for the others.
+far_from_zero <- 1e4
+
+core_far_means <- function(state, rows, groups, threads = core_threads(rows$n)) {
+  used <- state$weight > 0
+  if (!any(used)) return(state)
+  centre <- core_grand_means(state)
+  spread <- sqrt((colSums(state$within^2) + drop((state$means - centre)^2 %*% state$weight)) / sum(state$weight))
+  far <- abs(centre) > far_from_zero * spread & spread > 0
+  if (!any(far)) return(state)
+  state$far <- ifelse(far, signif(centre, 3), 0)
+  columns <- lapply(which(far), function(j) rows$columns[[j]] - state$far[j])
+  near <- cpp_group_means(columns, rows$weights, groups, rows$n, threads)$means
+  state$near <- state$means
+  state$near[far, ] <- near
+  state
+}
+
 core_merge_one_way <- function(a, b) {
   state <- cpp_merge_one_way(a, b)
   state$n <- a$n + b$n
@@ -18,7 +37,10 @@ core_merge_one_way <- function(a, b) {
 
 # The factor of one row a group: the constant and its means, times `scale`.
 core_group_triangle <- function(state, scale) {
-  cpp_group_triangle(state$means, scale, core_threads(length(scale)))
+  if (is.null(state$near)) return(cpp_group_triangle(state$means, scale, core_threads(length(scale))))
+  triangle <- cpp_group_triangle(state$near, scale, core_threads(length(scale)))
+  triangle[1, -1] <- triangle[1, -1] + triangle[1, 1] * state$far
+  triangle
 }
 
 # Rows split into what varies within groups and one row of weight W_i a group, which

@@ -63,7 +63,7 @@ core_basis_beside <- function(rows, beside, threads) {
 # none.
 core_orthonormal <- function(columns, tolerance = rank_tolerance, threads = core_threads(nrow(columns))) {
   n <- nrow(columns)
-  factor_of <- function(m) cpp_triangle(c(lapply(seq_len(ncol(m)), function(j) m[, j]), list(numeric(n))), NULL, n, threads)
+  factor_of <- function(m) cpp_triangle(c(lapply(seq_len(ncol(m)), function(j) m[, j]), list(numeric(n))), NULL, n, NULL, threads)
   solved <- core_solve(factor_of(columns), rep(1, ncol(columns)))
   kept <- solved$status == 0L
   if (!any(kept)) return(NULL)

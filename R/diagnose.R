@@ -126,8 +126,8 @@ diagnosis_advice <- function(fit, status, tests) {
     if (is("form")) "Try logs, squares or interactions of the regressors, and see whether the conclusion stays.",
     if (is("cross_section")) {
       if (isTRUE(tests$cross_section$period_effects) || index$period %in% by) {
-        if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(~ %s + %s)`.", index$period, entity,
-                                           index$period)
+        if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(%s)`.", index$period,
+                                           formula_text(c(entity, index$period)))
       } else {
         sprintf("Take out effects of the %s, %s, or cluster by %s too.", index$period,
                 if (fit$method == "fixed") "`effects = \"both\"`" else sprintf("`+ factor(%s)`",
@@ -135,7 +135,7 @@ diagnosis_advice <- function(fit, status, tests) {
       }
     },
     if ((is("serial") || is("variance")) && !is.null(entity) && !entity %in% by) {
-      sprintf("Cluster by %s: `with_errors(fit, se_clustered(~ %s))`.", entity, entity)
+      paste0(upper_first(repair_words(fit)), ".")
     },
     if ((is("serial") || is("variance")) && !is.null(entity) && entity %in% by) {
       sprintf("The errors are clustered by %s, which allows for what was found over time and in spread.", entity)
@@ -161,3 +161,20 @@ influential <- function(fit) {
           label_text(moved$group[worst]),
           moved$term[worst], format_number(moved$without[worst]))
 }
+
+# Errors that allow for serial correlation: clusters of entities where there are enough of them, else Newey-West's with
+# its default lag.
+repair_words <- function(fit) {
+  entity <- fit$design$index$entity
+  count <- column_groups(fit$design, entity)$count
+  if (count >= 2) {
+    return(sprintf("cluster by %s, `with_errors(fit, se_clustered(%s%s))`", entity, formula_text(entity),
+                   if (count < few_clusters) ", \"CR2\", df = \"satterthwaite\"" else ""))
+  }
+  lags <- core_default_lags(fit$n)
+  sprintf("use Newey-West errors, `with_errors(fit, se_newey_west())` with %s", count_of(lags, "lag"))
+}
+
+# A column as a formula in text, whatever its name.
+formula_text <- function(names) paste("~", paste(vapply(names, function(name) deparse(as.name(name), backtick = TRUE), ""),
+                                                 collapse = " + "))

@@ -134,6 +134,15 @@ within_words <- function(effects) list_words(plurals_of(vapply(effects, `[[`, ""
 
 plurals_of <- function(nouns) vapply(nouns, plural_of, "", USE.NAMES = FALSE)
 
+# The same with what more is taken out than levels: "harbours and their trends".
+swept_words <- function(effects) {
+  list_words(vapply(effects, function(set) {
+    name <- plural_of(set$name)
+    if (length(set$trends) == 0) name else if (set$intercept) paste(name, "and their trends") else
+      sprintf("trends of %s", name)
+  }, ""))
+}
+
 name_both <- function(m, names) {
   dimnames(m) <- list(names, names)
   m
@@ -156,7 +165,7 @@ normal_log_lik <- function(fit, log_jacobian = NULL) {
 r_squared_words <- function(fit) {
   of <- r_squared_group(fit)
   within <- if (!is.null(of)) paste("within", plural_of(of))
-  c(within = within, swept = paste("within", within_words(fit$effects)),
+  c(within = within, swept = paste("within", swept_words(fit$effects)),
     between = if (!is.null(of)) paste("between", plural_of(of)), overall = "overall", effects = "with effects",
     of_changes = "of changes")[names(fit$r_squared)]
 }

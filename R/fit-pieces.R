@@ -45,10 +45,8 @@ check_row_functions <- function(expressions) {
 # One or two columns; the words "entity" and "period" mean nothing on a source.
 source_sets <- function(effects) {
   good <- rlang::is_formula(effects, lhs = FALSE)
-  labels <- if (good) attr(stats::terms(effects), "term.labels")
-  if (good && length(labels) %in% 1:2 && !any(grepl("[:()]", labels))) {
-    return(lapply(gsub("`", "", labels), new_effect_set))
-  }
+  parts <- if (good) cluster_terms(rlang::f_rhs(effects))
+  if (length(parts) %in% 1:2 && all(lengths(parts) == 1)) return(lapply(unlist(parts), new_effect_set))
   stop_effects("On a source read in pieces `effects` is one or two columns.",
                "For example `effects = ~ id + year`.")
 }
@@ -56,7 +54,7 @@ source_sets <- function(effects) {
 source_errors <- function(errors, sets) {
   if (is.null(errors)) {
     if (is.null(sets)) return(se_classical())
-    return(se_clustered(stats::reformulate(sprintf("`%s`", sets[[1]]$columns))))
+    return(se_clustered(!!column_formula(sets[[1]]$columns)))
   }
   check_error_spec(errors)
   if (identical(errors$by, list("entity")) && !errors$named) errors$by <- list(sets[[1]]$columns)

@@ -116,7 +116,8 @@ random_fit <- function(request, design, sets, variance) {
 }
 
 random_one_way <- function(design, groups, variance, name) {
-  state <- core_one_way_state(design_rows(design), groups)
+  rows <- design_rows(design)
+  state <- core_far_means(core_one_way_state(rows, groups), rows, groups)
   parts <- core_variance_state(state, design$constant)
   check_within_rows(state, parts, name)
   components <- core_variance_methods[[variance]](state, parts)

@@ -14,6 +14,7 @@ fit_request <- function(method, call, formula, data, weights, rows, errors, keep
   if (!is.data.frame(data) && !is_source(data)) check_is_table(data)
   if (!is.null(errors)) check_error_spec(errors)
   check_choice(keep, c("rows", "nothing"), "keep")
+  if (inherits(data, "data.table")) data <- own_data_frame(data)
   list(
     method = method, call = call, formula = formula, data = data, errors = errors, keep = keep,
     effects = if (!is.null(effects)) effects_argument(effects, data),

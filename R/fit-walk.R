@@ -31,7 +31,7 @@ live_of_all <- function(fit, walk, live, idle) {
   both <- core_coordinate_rows(walk, walk$skip)
   system <- if (swept) fit_effect_system(fit)
   if (swept) on.exit(core_release(system))
-  noise <- with_own_seed(1, stats::rnorm(fit$n))
+  noise <- random_numbers(fit$n)
   found <- core_fitted_by_all(both$z, system, noise)
   found <- found[abs(both$e[found]) <= 1e-6 * sqrt(fit$ssr / fit$n)]
   fitted <- union(live$fitted, found)

@@ -35,7 +35,7 @@
 panel_frame <- function(data, entity, period, periods = NULL) {
   check_is_table(data)
   new_panel_frame(
-    plain_data_frame(data),
+    own_data_frame(data),
     column_name(rlang::enquo(entity), data, "entity"),
     column_name(rlang::enquo(period), data, "period"), periods
   )
@@ -66,6 +66,12 @@ plain_data_frame <- function(data) {
   names <- names(data)
   attributes(data) <- NULL
   structure(data, names = names, class = "data.frame", row.names = .set_row_names(rows))
+}
+
+# What a panel or a fit holds is its own. The columns of a data.table can be changed by reference behind the back of all
+# who hold them: these are copied.
+own_data_frame <- function(data) {
+  plain_data_frame(if (inherits(data, "data.table")) data.table::copy(data) else data)
 }
 
 # A column name given bare, quoted, or in a variable spliced in with `!!`.

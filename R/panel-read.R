@@ -158,7 +158,7 @@ table_of <- function(data, ..., settle = FALSE) {
   if (is.data.frame(data)) {
     if (...length() > 0) check_no_dots(..., of = list(call = function(data) NULL, name = "The call", todo = paste(
       "What `read_panel()` takes is for a path, not for a data frame."), hidden = NULL))
-    return(plain_data_frame(data))
+    return(own_data_frame(data))
   }
   if (!is.character(data)) check_is_table(data)
   check_reader_names(...)

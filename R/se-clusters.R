@@ -6,6 +6,9 @@ column_formula <- function(names) {
   rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(names, as.name)), env = baseenv())
 }
 
+# a:b of columns.
+combination_call <- function(columns) Reduce(function(a, b) call(":", a, b), lapply(columns, as.name))
+
 # A dimension of clusters: columns whose combinations are the clusters.
 cluster_dimensions <- function(fit, spec) {
   lapply(spec$by, function(columns) {

@@ -64,7 +64,9 @@ compute_errors.se_newey_west <- function(spec, fit) {
   new_errors(
     spec, sprintf("Newey-West within %s", clock$entity), fit$df$residual, meat = live$n / fit$df$residual * meat,
     type = lag_words(lags, clock$period), lags = lags,
-    notes = c(sprintf("%s are taken as independent of each other", upper_first(plural_of(clock$entity))),
+    notes = c(if (sum(tabulate(entity) > 0) > 1) {
+      sprintf("%s are taken as independent of each other", upper_first(plural_of(clock$entity)))
+    },
               changes_words(fit, "these errors"))
   )
 }

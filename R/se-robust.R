@@ -101,6 +101,10 @@ with_own_seed <- function(seed, expr) {
   expr
 }
 
+# Numbers that no column holds, whatever it was made of: a column drawn from the same seed would be taken for one that
+# leaves nothing.
+random_numbers <- function(n) with_own_seed(271828182, stats::rnorm(n) + sin(stats::runif(n, 0, 7)))
+
 short_panel_words <- function(fit, spec) {
   if (!has_swept_effects(fit)) return(NULL)
   average <- fit$n / max(vapply(fit$effects, function(set) sum(set$groups$sizes > 0), 0))

@@ -3,7 +3,10 @@
 #' @export
 print.errors_comparison <- function(x, ...) {
   if (!all(c("term", "errors", "ratio") %in% names(x))) return(print(as.data.frame(x)))
-  say_heading(sprintf("One model under %s of errors", count_of(length(unique(x$errors)), "kind")))
+  say_heading(attr(x, "model"))
+  say(sprintf("Under %s", if (length(unique(x$errors)) == 1) "one kind of errors" else
+    sprintf("%s kinds of errors", count_words(length(unique(x$errors))))))
+  writeLines("")
   for (term in unique(x$term)) {
     rows <- x[x$term == term, ]
     say(term_words(term), ": estimate ", format_number(rows$estimate[1]))
@@ -51,7 +54,12 @@ comparison_reading <- function(x, rows) {
   } else if (length(p) > 0) {
     sprintf("All say at 5 percent that it %s", if (p[1] < reading_level) "differs from zero" else "may be zero")
   }
-  if (length(said) == 0 && diff(range(rows$ratio, na.rm = TRUE)) < 0.3) said <- "All errors are near the classical one"
+  ratio <- range(rows$ratio, na.rm = TRUE)
+  if (length(said) == 0) {
+    said <- if (all(abs(log(ratio)) < log(1.15))) "All errors are near the classical one" else
+      sprintf("These errors are %s to %s times the classical one", fixed_decimals(ratio[1], 2),
+              fixed_decimals(ratio[2], 2))
+  }
   few <- if (any(rows$errors == "Driscoll-Kraay" & rows$df < 29)) {
     sprintf("Driscoll-Kraay errors rest on %s, which are few.",
             count_of(min(rows$df[rows$errors == "Driscoll-Kraay"]) + 1, period))

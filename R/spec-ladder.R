@@ -26,7 +26,7 @@ spec_ladder <- function(formula, steps, data, ...) {
   check_is_table(data)
   steps <- ladder_steps(steps)
   check_ladder_options(...)
-  state <- list(formula = formula, effects = character())
+  state <- list(formula = formula, effects = list())
   fits <- list(ladder_fit(state, NULL, data, ...))
   names <- deparse_words(formula[[3]])
   for (s in seq_along(steps)) {
@@ -70,19 +70,17 @@ take_step <- function(state, step, s, data) {
   if (!is_one_text(effects) && !rlang::is_formula(effects, lhs = FALSE)) {
     stop_steps(sprintf("Step %d is %s.", s, value_words(step)))
   }
-  added <- if (rlang::is_formula(effects)) {
-    attr(stats::terms(effects), "term.labels")
-  } else {
-    sprintf("`%s`", vapply(effect_sets(effects, data), `[[`, "", "name"))
-  }
+  sets <- effect_sets(effects, data)
+  added <- if (rlang::is_formula(effects)) list(rlang::f_rhs(effects)) else
+    lapply(sets, function(set) combination_call(set$columns))
   state$effects <- c(state$effects, added)
-  list(state = state, name = paste("+", paste(gsub("`", "", added), collapse = " + "), "effects"))
+  list(state = state, name = paste("+", paste(vapply(sets, set_words, ""), collapse = " + "), "effects"))
 }
 
 ladder_fit <- function(state, method, data, ...) {
   fit <- if (is.null(method)) fit_pooled else fit_door(method)
   if (!is.null(method) || length(state$effects) == 0) return(fit(state$formula, data, ...))
-  effects <- stats::reformulate(state$effects, env = baseenv())
+  effects <- rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), state$effects), env = baseenv())
   fit_fixed(state$formula, data, effects = effects, ...)
 }
 

@@ -20,7 +20,7 @@ live_regression <- function(fit) {
 
 # Rows in which nothing is left of random numbers, whatever the outcome.
 fitted_rows_of <- function(whole, fit) {
-  noise <- with_own_seed(1, stats::rnorm(whole$n))
+  noise <- random_numbers(whole$n)
   left <- drop(whole$annihilate(matrix(noise, ncol = 1)))
   found <- which(abs(left) <= 1e-7 * abs(noise))
   sort(union(found, core_fitted_rows(whole$sets, whole$n)))
@@ -92,7 +92,7 @@ holds_function_of <- function(live, codes, times = NULL) {
   }, TRUE))) return(TRUE)
   levels <- sum(core_unknowns(live$sets))
   if (ncol(live$columns) + levels < groups$count) return(FALSE)
-  v <- with_own_seed(2, stats::rnorm(groups$count))[groups$codes]
+  v <- random_numbers(groups$count)[groups$codes]
   if (!is.null(times)) v <- v * (times - mean(times))
   if (!is.null(live$root)) v <- v * live$root
   left <- live$annihilate(matrix(v, ncol = 1))

@@ -93,13 +93,14 @@ without_components <- function(fit, effects) {
   refit(fit, fit$design$y, "fixed", effects_formula(others))
 }
 
-# Sets of effects as they are written.
+# Sets of effects as they are written, built of symbols.
 effects_formula <- function(sets) {
   terms <- unlist(lapply(sets, function(set) {
-    own <- paste0("`", set$columns, "`", collapse = ":")
-    c(if (set$intercept) own, if (length(set$trends) > 0) sprintf("%s:trend(`%s`)", own, set$trends))
-  }))
-  stats::as.formula(paste("~", paste(terms, collapse = " + ")), env = baseenv())
+    own <- combination_call(set$columns)
+    trends <- lapply(set$trends, function(name) call(":", own, call("trend", as.name(name))))
+    c(if (set$intercept) list(own), trends)
+  }), recursive = FALSE)
+  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), terms), env = baseenv())
 }
 
 check_component_groups <- function(groups, name) {

@@ -538,14 +538,13 @@ durbin_watson_result <- function(test, values, alternative) {
   out
 }
 
-# What to do about serial correlation depends on the errors that the fit has.
+# What to do about serial correlation depends on the errors that the fit has, and on what its rows allow.
 serial_advice <- function(fit) {
   entity <- fit$design$index$entity
   found <- "the disturbances are serially correlated, so "
+  if (inherits(fit$errors$spec, "se_newey_west")) return(paste0(found, "keep Newey-West errors."))
   if (entity %in% names(fit$errors$clusters)) return(paste0(found, "keep errors clustered by ", entity, "."))
-  if (is.null(fit$errors$clusters)) {
-    return(sprintf("%sthe %s errors are wrong: cluster by %s, `se_clustered(~ %s)`.", found, fit$errors$label, entity,
-                   entity))
-  }
-  sprintf("%serrors must be clustered by %s or by what holds each %s whole.", found, entity, entity)
+  by <- repair_words(fit)
+  if (is.null(fit$errors$clusters)) return(sprintf("%sthe %s errors are wrong: %s.", found, fit$errors$label, by))
+  sprintf("%serrors must allow for it: %s, or cluster by what holds each %s whole.", found, by, entity)
 }

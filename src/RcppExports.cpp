@@ -609,15 +609,16 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_triangle
-Rcpp::NumericMatrix cpp_triangle(Rcpp::List columns, SEXP weights, double n, int threads);
-RcppExport SEXP _wavetax_cpp_triangle(SEXP columnsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP threadsSEXP) {
+Rcpp::NumericMatrix cpp_triangle(Rcpp::List columns, SEXP weights, double n, SEXP centre, int threads);
+RcppExport SEXP _wavetax_cpp_triangle(SEXP columnsSEXP, SEXP weightsSEXP, SEXP nSEXP, SEXP centreSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
     Rcpp::traits::input_parameter< SEXP >::type weights(weightsSEXP);
     Rcpp::traits::input_parameter< double >::type n(nSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type centre(centreSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_triangle(columns, weights, n, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_triangle(columns, weights, n, centre, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -906,7 +907,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_code_text", (DL_FUNC) &_wavetax_cpp_code_text, 1},
     {"_wavetax_cpp_read_numerals", (DL_FUNC) &_wavetax_cpp_read_numerals, 7},
     {"_wavetax_cpp_available_threads", (DL_FUNC) &_wavetax_cpp_available_threads, 0},
-    {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 4},
+    {"_wavetax_cpp_triangle", (DL_FUNC) &_wavetax_cpp_triangle, 5},
     {"_wavetax_cpp_merge_triangles", (DL_FUNC) &_wavetax_cpp_merge_triangles, 2},
     {"_wavetax_cpp_one_way", (DL_FUNC) &_wavetax_cpp_one_way, 5},
     {"_wavetax_cpp_group_means", (DL_FUNC) &_wavetax_cpp_group_means, 5},

@@ -32,10 +32,13 @@ wavetax::OneWayState unpack_one_way(const Rcpp::List& state) {
 int cpp_available_threads() { return wavetax::available_threads(); }
 
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_triangle(Rcpp::List columns, SEXP weights, double n, int threads) {
+Rcpp::NumericMatrix cpp_triangle(Rcpp::List columns, SEXP weights, double n, SEXP centre, int threads) {
   const wavetax::Rows rows = as_rows(columns, weights, static_cast<R_xlen_t>(n));
   wavetax::Sweep as_is;
   as_is.scale_by_weight = true;
+  if (centre != R_NilValue && static_cast<std::size_t>(Rf_xlength(centre)) != rows.width())
+    Rcpp::stop("There is not one centre for each column.");
+  as_is.centre = real_or_null(centre);
   return pack(wavetax::accumulate_triangle(rows, as_is, threads).matrix());
 }
 
