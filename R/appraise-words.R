@@ -193,7 +193,7 @@ caveat_words <- function(x, focus) {
     if (x$kind == "common" && x$standing == "interval") common_words(x),
     if (x$errors$shared) sprintf("%s share shocks that go with %s: the errors are those by %s.", upper_first(entities),
                                  x$focus, x$period),
-    thin_words(x, focus), dropped_words(x),
+    thin_words(x, focus), untold_words(x),
     if (x$kind != "fixed" && !x$unrelated) {
       sprintf("Effects take out what does not change. What changes together with %s and moves %s itself is not taken out.",
               x$focus, outcome_words(x$fit)$name)
@@ -299,7 +299,7 @@ count_paths <- function(x, focus) {
   nrow(paths)
 }
 
-dropped_words <- function(x) {
+untold_words <- function(x) {
   dropped <- dropped_terms(x$fit)
   dropped <- dropped[!grepl(sprintf("factor(%s)", x$period), dropped$term, fixed = TRUE), ]
   if (nrow(dropped) == 0) return(NULL)

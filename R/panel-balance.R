@@ -75,7 +75,11 @@ fill_panel <- function(data, index) {
     if (name == index$period) return(x[match(index$ticks, index$clock)][rep(seq_len(periods), N)])
     if (same_within(x, index$codes)) x[first][code] else x[rows]
   })
-  tell_wavetax(c(i = sprintf("Added: %s.", count_of(N * periods - nrow(data), "row"))),
+  absent <- sum(absent_periods(index)$steps)
+  tell_wavetax(c(i = sprintf("Added: %s.", count_of(N * periods - nrow(data), "row")), if (absent > 0) {
+    c(i = sprintf("%s of the clock %s in no row, and %s not added.", upper_first(count_of(absent, "step")),
+                  if (absent == 1) "is" else "are", if (absent == 1) "is" else "are"))
+  }),
                 class = "wavetax_message_balance")
   out <- structure(stats::setNames(out, names(data)), class = "data.frame",
                    row.names = .set_row_names(N * periods))

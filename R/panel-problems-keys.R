@@ -226,7 +226,11 @@ problem_presence <- function(keys) {
   }
   size <- tabulate(codes, length(keys$entities))
   ends <- cpp_first_and_last(codes, clock, length(keys$entities))
-  inside <- ifelse(size > 0, ends$last - ends$first + 1L - size, 0L)
+  # Of the periods that somebody has; one that nobody has is no gap of anyone's.
+  ticks <- sort(unique(clock))
+  inside <- ifelse(size > 0, match(ends$last, ticks) - match(ends$first, ticks) + 1L - size, 0L)
+  runs <- which(diff(ticks) > 1L)
+  label <- function(tick) label_text(keys$column[match(tick, keys$clock)])
   name <- function(which) list_some(as.character(keys$entities)[which])
   rows_of <- function(which) base::which(keys$codes %in% base::which(which))
   list(
@@ -234,6 +238,15 @@ problem_presence <- function(keys) {
       finding("seen once", "note",
               sprintf("%s: %s", count_of(sum(size == 1L), keys$entity), name(size == 1L)),
               "One row tells nothing within its entity.", rows_of(size == 1L))
+    },
+    if (length(runs) > 0) {
+      finding("absent period", "note",
+              sprintf("No %s has a %s between %s", keys$entity, keys$period,
+                      list_some(vapply(runs, function(run) {
+                        sprintf("%s and %s (%s)", label(ticks[run]), label(ticks[run + 1L]),
+                                count_words(ticks[run + 1L] - ticks[run] - 1L))
+                      }, ""), 3)),
+              "Lags and changes are not taken across it.", NULL)
     },
     if (any(inside > 0L)) {
       finding("gaps", "note",

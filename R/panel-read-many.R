@@ -50,7 +50,9 @@ combine_parts <- function(parts, options) {
     if (all(vapply(shapes, function(shape) identical(shape$form, "wide") && identical(shape$variables, "value"),
                    TRUE))) {
       tables <- Map(one_indicator, parts, shapes, names, MoreArgs = list(entity = entity, period = period))
-      return(join_parts(tables, names, c(entity, period)))
+      fixed <- unique(unlist(lapply(Map(function(table, name) setdiff(base::names(table), name), tables, names),
+                                    setdiff, c(entity, period))))
+      return(join_parts(tables, names, c(entity, period), fixed, names))
     }
     return(stack_parts(Map(function(part, at) with_period(part$data, at, period), parts,
                            part_periods(names, options)), names))
@@ -113,7 +115,7 @@ with_period <- function(data, at, period) {
 
 one_indicator <- function(part, shape, name, entity, period) {
   shape$found$variable <- name
-  plain_data_frame_keeping_names(lay_out(part$data, shape, entity, period, NULL, empty = FALSE, quiet = TRUE))
+  plain_data_frame_keeping_names(lay_out(part$data, shape, entity, period, NULL, empty = TRUE, quiet = TRUE))
 }
 
 # Below each other; columns that a table lacks are missing there, kinds that differ become text.
@@ -145,8 +147,10 @@ broad_kind <- function(x) {
                                       !is.object(x)) "numbers" else if (is.character(x)) "text" else column_kind(x)
 }
 
-# By their keys: every key that stands in any of them.
-join_parts <- function(tables, names, keys) {
+# By their keys: every key that stands in any of them. A column of several tables is filled from each of them; `fixed`
+# are those that tables with periods across have beside these, the same in every row of an entity; rows in which all of
+# `values` are missing are left out. What is left out, and what tables disagree on, is told.
+join_parts <- function(tables, names, keys, fixed = character(), values = character()) {
   table_keys <- lapply(tables, join_key, keys)
   for (i in seq_along(tables)) {
     key <- table_keys[[i]]
@@ -156,18 +160,69 @@ join_parts <- function(tables, names, keys) {
                    where = sprintf("%s.", list_some(unique(key[duplicated(key)]))), todo = "Keep one row for each key.")
     }
   }
+  told <- character()
+  describing <- describing_columns(tables, fixed)
+  for (column in names(describing)) {
+    told <- c(told, sprintf("`%s` says which table it is (%s), and is left out.", column, list_some(describing[[column]], 4)))
+    tables <- lapply(tables, function(table) table[setdiff(base::names(table), column)])
+  }
   all_keys <- unique(unlist(table_keys))
-  out <- NULL
+  out <- tables[[1]][match(all_keys, table_keys[[1]]), keys]
   for (i in seq_along(tables)) {
-    table <- tables[[i]]
     rows <- match(all_keys, table_keys[[i]])
-    if (is.null(out)) out <- table[rows, keys]
-    for (key in keys) out[[key]][is.na(out[[key]])] <- table[[key]][rows][is.na(out[[key]])]
-    for (column in setdiff(base::names(table), keys)) out[[column]] <- table[[column]][rows]
+    for (column in base::names(tables[[i]])) {
+      given <- tables[[i]][[column]][rows]
+      if (is.null(out[[column]])) {
+        out[[column]] <- given
+        next
+      }
+      known <- !is.na(out[[column]])
+      apart <- which(known & !is.na(given) & as.character(out[[column]]) != as.character(given))
+      if (length(apart) > 0) {
+        told <- c(told, sprintf("`%s` differs between tables in %s, such as %s: %s in an earlier one, %s in %s. The earlier stays.",
+                                column, count_of(length(apart), "row"), gsub("[[:cntrl:]]+", " ", all_keys[apart[1]]),
+                                dQuote(as.character(out[[column]][apart[1]]), FALSE),
+                                dQuote(as.character(given[apart[1]]), FALSE), names[i]))
+      }
+      out[[column]] <- fill_missing(out[[column]], known, given)
+    }
+  }
+  for (column in intersect(fixed, base::names(out))) out[[column]] <- fill_by_entity(out[[column]], out[[keys[1]]])
+  none <- if (length(values) > 0) Reduce(`&`, lapply(out[intersect(values, base::names(out))], is.na))
+  if (any(none)) {
+    told <- c(told, sprintf("%s in which all values are missing %s left out.", upper_first(count_of(sum(none), "row")),
+                            if (sum(none) == 1) "is" else "are"))
+    out <- out[!none, ]
   }
   rownames(out) <- NULL
-  say_parts(sprintf("%s joined by %s", count_of(length(tables), "table"), list_words(keys)), names, character())
+  say_parts(sprintf("%s joined by %s", count_of(length(tables), "table"), list_words(keys)), names, told)
   out
+}
+
+fill_missing <- function(x, known, given) {
+  if (is.factor(x) || is.factor(given)) {
+    x <- as.character(x)
+    given <- as.character(given)
+  }
+  x[!known] <- given[!known]
+  x
+}
+
+# What is the same in all rows of an entity where it is known, in those too where it is not.
+fill_by_entity <- function(x, entity) {
+  known <- !is.na(x)
+  if (all(known) || !same_within(x[known], entity[known])) return(x)
+  x[!known] <- x[known][match(entity[!known], entity[known])]
+  x
+}
+
+# Columns of one value in each table and another in the next, such as an indicator's code: list of values by column.
+describing_columns <- function(tables, candidates) {
+  found <- lapply(stats::setNames(candidates, candidates), function(column) {
+    values <- lapply(tables, function(table) unique(as.character(table[[column]][!is.na(table[[column]])])))
+    if (all(lengths(values) <= 1) && length(unique(unlist(values))) > 1) unique(unlist(values))
+  })
+  Filter(Negate(is.null), found)
 }
 
 say_parts <- function(how, names, told) {

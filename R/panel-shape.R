@@ -18,6 +18,7 @@
 #'   entity), `gaps` (a data frame: `entity`, `missing`), `patterns` (a data frame:
 #'   `pattern`, the runs of periods seen, and `entities`, commonest first), `components` (connected
 #'   groups of entities and periods; effects of both can be told apart within one),
+#'   `absent` (periods of the clock that nobody has, a data frame with a row a run: `after`, `before`, `steps`),
 #'   `regular` (by entity: its rows are one constant step apart), `members` (a data frame with a row an
 #'   entity: `entity`, `first`, `last`, `rows`, `late`, `early`, and `missing`, the periods that it misses between). \cr
 #'   `as.data.frame()` gives `members`; `print(shape, members = TRUE)` lists those that enter late, leave early or
@@ -32,7 +33,7 @@ panel_shape <- function(data) {
   index <- panel_index(data)
   counts <- panel_counts(index)
   seen <- unname(counts$per_entity)
-  inside <- counts$last_seen - counts$first_seen + 1L - seen
+  inside <- missing_inside(index, counts$first_seen, counts$last_seen, seen)
   structure(c(unclass(counts), list(
     gaps = entity_gaps(index, inside, counts), patterns = presence_patterns(index),
     components = count_components(index), regular = regular_step(index, seen, counts),
@@ -47,9 +48,9 @@ panel_counts <- function(index) {
   rows <- length(index$codes)
   seen <- tabulate(index$codes, N)
   ends <- cpp_first_and_last(index$codes, index$clock, N)
-  inside <- ends$last - ends$first + 1L - seen
+  inside <- missing_inside(index, ends$first, ends$last, seen)
   structure(list(
-    entity = index$entity, period = index$period,
+    absent = absent_periods(index), entity = index$entity, period = index$period,
     rows = rows, entities = N, periods = length(index$periods),
     first = index$periods[1], last = index$periods[length(index$periods)],
     step = index$step, unit = index$unit,
@@ -60,6 +61,20 @@ panel_counts <- function(index) {
     per_period = stats::setNames(tabulate(period_place(index), length(index$ticks)), format_period(index$periods)),
     first_seen = ends$first, last_seen = ends$last
   ), class = "panel_shape")
+}
+
+# How many periods each entity misses between its first and its last, of those that somebody has.
+missing_inside <- function(index, first, last, seen) {
+  match(last, index$ticks) - match(first, index$ticks) + 1L - seen
+}
+
+# Periods of the clock that nobody has, as the runs between those that are seen: a data frame of after, before (their
+# labels) and steps, how many are absent.
+absent_periods <- function(index) {
+  apart <- diff(index$ticks)
+  at <- which(apart > 1L)
+  label <- format_period(index$periods)
+  data.frame(after = label[at], before = label[at + 1L], steps = apart[at] - 1L)
 }
 
 # Who enters, leaves and misses what.
@@ -86,9 +101,8 @@ entity_gaps <- function(index, inside, counts) {
   missing <- mapply(function(code, seen) {
     first <- counts$first_seen[code]
     last <- counts$last_seen[code]
-    missing <- last - first + 1 - length(seen)
     known <- which(index$ticks > first & index$ticks < last & !index$ticks %in% seen)
-    if (missing > 20 || length(known) < missing) count_of(missing, index$period) else
+    if (length(known) > 20) count_of(length(known), index$period) else
       list_words(format_period(index$periods[known]))
   }, who, mine)
   data.frame(entity = as.character(index$entities)[who], missing = as.character(missing))

@@ -43,11 +43,21 @@ print.panel_shape <- function(x, ..., members = FALSE) {
       format_number(cells, decimals = 0), " cells of the full grid are there")
   say(connected_words(x))
   if (!x$balanced) show_patterns(x)
+  for (line in absent_words(x)) say(line)
   if (nrow(x$gaps) > 0) {
     say("Gaps: ", list_some(sprintf("%s (%s)", x$gaps$entity, x$gaps$missing), 4))
   }
   if (members) show_members(x)
   invisible(x)
+}
+
+# A period of the clock that no row has is no gap of anyone's, and counts in lags.
+absent_words <- function(shape) {
+  runs <- shape$absent
+  if (nrow(runs) == 0) return(NULL)
+  between <- sprintf("%s and %s", runs$after, runs$before)
+  sprintf("No %s has a row between %s (%s of the clock); lags and changes count %s", shape$entity, list_some(between, 3),
+          count_of(sum(runs$steps), "step"), if (sum(runs$steps) == 1) "it" else "them")
 }
 
 show_members <- function(x) {
