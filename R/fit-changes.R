@@ -10,7 +10,7 @@
 #   terms    places of the formula's terms that hold it; `variables` of its variables
 #   alone    whether some kept coefficient belongs to it alone
 
-operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean")
+
 
 formula_units <- function(fit) {
   design <- fit$design

@@ -33,6 +33,11 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   units <- formula_units(fit)
   said <- list()
   for (term in unique(chosen)) {
+    if (!is.null(terms) && is_level_of(units, term, fit)) {
+      said[[term]] <- Filter(function(one) one$term == term, unit_sentences(fit, units, units[[units_of_term(fit, units, term)]],
+                                                                            level))
+      next
+    }
     wanted <- units_of_term(fit, units, term)
     fresh <- setdiff(wanted, names(said))
     if (length(wanted) == 0) said[[term]] <- list(plain_sentence(fit, term, level))
@@ -56,6 +61,12 @@ units_of_term <- function(fit, units, term) {
   sayable <- Filter(function(unit) unit_is_told(fit, units, unit), mine)
   numbers <- Filter(function(unit) unit$kind == "number", sayable)
   names(if (length(numbers) > 0) numbers else utils::head(sayable, 1))
+}
+
+# Whether a coefficient is that of one level of a category alone, which can be told by itself.
+is_level_of <- function(units, term, fit) {
+  own <- units_of_term(fit, units, term)
+  length(own) == 1 && units[[own]]$kind == "category" && length(units_beside(units, units[[own]])) == 0
 }
 
 # A variable that effects hold has no effect of its own here, only what it changes in others' slopes.

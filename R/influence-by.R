@@ -78,6 +78,9 @@ change_by_refit <- function(fit, walk, use) {
   }
   all <- core_coordinate_rows(walk)
   columns <- all$z %*% walk$upper
+  # Coordinates are of columns less their centre, where there is a constant.
+  if (has_constant(fit)) columns <- columns + columns[, 1] %o% fit$regression$frame$centre
+  columns[abs(columns) < 1e-12 * rep(apply(abs(columns), 2, max), each = nrow(columns))] <- 0
   y <- all$e + drop(columns %*% before)
   some <- core_rows(y[use], lapply(seq_len(ncol(columns)), function(j) columns[use, j]), constant = FALSE)
   if (some$n < 1) return(out)

@@ -61,14 +61,20 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   watch <- function(x) along_with_progress(x, "Drawing clusters")
   root <- fit$regression$root
   if (spec$scheme == "pairs") {
-    changes <- with_own_seed(spec$seed, core_pairs_draws(parts$moments, parts$basis$pick, spec$draws, watch))
+    # Directions that no cluster of live rows has are in no draw: what rests on them has no error.
+    whole <- eigen(matrix(rowSums(parts$moments$grams), nrow(parts$basis$pick)), symmetric = TRUE)
+    absent <- whole$vectors[, whole$values < 1e-9, drop = FALSE]
+    pick <- parts$basis$pick
+    seen <- pick - absent %*% crossprod(absent, pick)
+    lost <- colSums((crossprod(absent, pick) %*% unit_contrasts(fit))^2) > 1e-6
+    changes <- with_own_seed(spec$seed, core_pairs_draws(parts$moments, seen, spec$draws, watch))
     told <- colSums(is.na(changes)) == 0
     check_some_draws(told)
     changes <- changes[, told, drop = FALSE]
     meat <- tcrossprod(changes - rowMeans(changes)) / max(1, ncol(changes) - 1)
     return(new_errors(
       spec, label, formula$df, meat = meat, type = count_of(sum(told), "draw"), clusters = formula$clusters,
-      sizes = formula$sizes, joint = "clusters",
+      sizes = formula$sizes, joint = "clusters", lost = lost,
       notes = c(grep("varies only", formula$notes, value = TRUE), if (!all(told)) {
         sprintf("%s of %s did not tell every coefficient and are left out", count_words(sum(!told)),
                 count_of(spec$draws, "draw"))

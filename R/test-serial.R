@@ -254,7 +254,7 @@ serial_corrected <- function(fit, ask) {
     p = used$p, distribution = list(name = if (joint) "F" else "t", df = used$df),
     null = if (joint || ask$lag > 1) sprintf("disturbances of one %s that are %s %s apart are unrelated", live$noun,
                                              list_or(ask$lag), plural_of(live$moment)) else neighbours_null(fit),
-    what = sprintf("corrected for what the fit takes out, %s, %s", lags, words[[kind]]), G = used$G, rho = done$rho,
+    title = sprintf("Serial correlation, corrected, %s, %s", lags, words[[kind]]), G = used$G, rho = done$rho,
     pairs = sum(vapply(ask$lag, function(lag) length(core_lag_pairs(live$entity, live$clock, lag)$now), 0)),
     table = NULL,
     cautions = c(
@@ -501,7 +501,7 @@ serial_result <- function(fit, method, found, changes, level) {
     found$verdicts
   }
   new_panel_test(
-    title = paste("Serial correlation of the disturbances,", found$what),
+    title = if (is.null(found$title)) paste("Serial correlation of the disturbances,", found$what) else found$title,
     question = sprintf("are disturbances of one %s related from %s to %s?", entity, period, period),
     statistic = stats::setNames(found$statistic, found$name), parameter = found$parameter, p_value = found$p,
     null = found$null, alternative = "they are related", verdicts = verdicts, data_name = test_equation(fit),

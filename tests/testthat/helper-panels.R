@@ -82,3 +82,8 @@ dense_gls <- function(y, X, V) {
   list(b = b, ssr = ssr, V = ssr / (length(y) - ncol(X)) * A, r = r, inverse = inverse,
        log_lik = -length(y) / 2 * (log(2 * pi * ssr / length(y)) + 1) - log_det / 2)
 }
+
+# ~ a + b of columns, whatever their names.
+column_names_formula <- function(names) {
+  eval(call("~", Reduce(function(a, b) call("+", a, b), lapply(names, as.name))))
+}

@@ -189,7 +189,7 @@ test_that("errors are words of the command line, several are columns, and wrong 
   expect_match(few$out[3], "few-clusters +wild")
   expect_match(fit("--by", "coast")$out, "--errors few-clusters or --errors wild", all = FALSE)
   expect_match(fit("--by", "harbour+season")$out, "96 harbours and 12 seasons", all = FALSE)
-  expect_match(fit("--errors", "all")$out, "One model under 7 kinds of errors", all = FALSE)
+  expect_match(fit("--errors", "all")$out, "Under 7 kinds of errors", all = FALSE)
   for (wrong in list(c("--errors", "robst"), c("--errors", "serial", "--by", "coast"), c("--by", "a++b"),
                      c("--errors", "all", "--format", "csv"))) {
     expect_identical(do.call(fit, as.list(wrong))$status, 2L, info = wrong[2])
@@ -267,7 +267,10 @@ test_that("diagnose and appraise print what R prints, in three forms, and draw; 
   expect_setequal(list.files(folder), c("residuals.png", "influence.png", "path.png"))
   json <- jsonlite::fromJSON(paste(wavetax("appraise", keys, "--format", "json")$out, collapse = ""))
   expect_identical(json$focus, "levy")
-  expect_identical(json$path$answer[3], "yes")
+  expect_identical(json$standing, "interval")
+  expect_identical(json$path$step[1:3], c("kind", "model", "errors"))
+  claimed <- jsonlite::fromJSON(paste(wavetax("appraise", keys, "--unrelated", "--format", "json")$out, collapse = ""))
+  expect_equal(claimed$interval$low, -0.0276, tolerance = 1e-2)
   expect_match(wavetax("diagnose", keys, "--format", "markdown")$out, "^\\| question", all = FALSE)
   pooled <- wavetax("diagnose", keys, "--model", "pooled", "--errors", "classical")
   expect_match(paste(pooled$out, collapse = " "), "`--model fixed`", fixed = TRUE)

@@ -9,9 +9,11 @@ test_that("columns and order of rows stay, and the caller's data are not changed
 
 test_that("the clock has the largest step that meets every period", {
   clock <- function(period) panel_shape(panel_frame(data.frame(id = 1, t = period), id, t))
-  expect_equal(clock(c(2010, 2016, 2012))[c("step", "gap_cells")], list(step = 2, gap_cells = 1L))
+  expect_equal(clock(c(2010, 2016, 2012))[c("step", "gap_cells")], list(step = 2, gap_cells = 0L))
+  expect_equal(clock(c(2010, 2016, 2012))$absent, data.frame(after = "2012", before = "2016", steps = 1L))
   months <- as.Date(c("2020-01-31", "2020-02-29", "2020-03-31", "2020-05-31"))
-  expect_equal(clock(months)[c("step", "unit", "gap_cells")], list(step = 1, unit = "month", gap_cells = 1L))
+  expect_equal(clock(months)[c("step", "unit", "gap_cells")], list(step = 1, unit = "month", gap_cells = 0L))
+  expect_output(print(clock(months)), "No id has a row between 2020-03-31 and 2020-05-31 \\(1 step")
   quarters <- as.Date(c("2020-01-01", "2020-04-01", "2020-07-01"))
   expect_equal(clock(quarters)[c("step", "gap_cells")], list(step = 3, gap_cells = 0L))
   weeks <- as.Date("2020-01-06") + c(0, 7, 21)

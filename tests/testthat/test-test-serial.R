@@ -139,7 +139,7 @@ test_that("each fit has its test, and the wrong ones are told which fit they nee
   panel <- harbour_panel()
   fits <- list(pooled = fit_pooled(harbour_equation, panel), fixed = fit_fixed(harbour_equation, panel),
                random = fit_random(harbour_equation, panel))
-  for (fit in fits) expect_match(test_serial(fit)$method, "corrected for what the fit takes out, at lag 1")
+  for (fit in fits) expect_match(test_serial(fit)$method, "corrected, at lag 1")
   expect_match(test_serial(fit_difference(harbour_equation, panel))$method, "from differences")
   expect_equal(test_serial(fits$fixed)$autocorrelation, 0.4, tolerance = 0.15)
   expect_error(test_serial(fits$fixed, "joint"), "needs a pooled fit", class = "wavetax_error_method")
