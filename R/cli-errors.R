@@ -1,8 +1,7 @@
 # --errors: words for standard errors, and what they make.
 
 # Each word: what it makes of a column to cluster by (NULL: the entity), whether it clusters, whether a number of lags
-# may
-# follow, and what its columns in tables are called.
+# may follow, and what its columns in tables are called.
 cli_error_words <- function() {
   word <- function(make, words, kind, clusters = FALSE, lags = FALSE) {
     list(make = make, words = words, kind = kind, clusters = clusters, lags = lags)

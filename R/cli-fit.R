@@ -183,7 +183,7 @@ cli_tests <- function(fits) {
   levels <- fits[names(fits) %in% methods_with(function(method) method$levels && method$constant != "drift")]
   c(
     if (all(c("fixed", "random") %in% names(fits))) list(test_hausman(fits$fixed, fits$random)),
-    if (length(levels) > 0) list(test_serial(levels[[1]]))
+    if (length(levels) > 0) list(test_serial(levels[[match("fixed", names(levels), nomatch = 1L)]]))
   )
 }
 

@@ -46,12 +46,22 @@ cli_diagnose <- function(args) {
   effects <- if (is.null(options$effects)) "entity" else effects_from_text(options$effects, panel)
   fit <- cli_one_fit(models, shared, effects, options)
   found <- diagnose(fit, level = level)
-  attr(found, "advice") <- cli_advice(attr(found, "advice"))
+  found <- cli_found(found)
   cli_guidance_figures(options$out, list(
     residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))
   ))
   switch(options$format, text = print(found), json = cli_json(diagnosis_values(found)),
          markdown = writeLines(diagnosis_markdown(found)))
+}
+
+# A diagnosis whose advice and cautions name options.
+cli_found <- function(found) {
+  attr(found, "advice") <- cli_advice(attr(found, "advice"))
+  attr(found, "tests") <- lapply(attr(found, "tests"), function(test) {
+    if (!is.null(test$cautions)) test$cautions <- cli_advice(test$cautions)
+    test
+  })
+  found
 }
 
 cli_appraise_parser <- function() {
@@ -78,30 +88,30 @@ cli_appraise <- function(args) {
   chosen <- appraise(formula_from_text(options$formula, panel), panel, focus = options$focus, weights = options$weights,
                      rows = condition_from_text(options$rows, panel), level = level,
                      unrelated = isTRUE(options$unrelated))
+  for (part in c("recommendation", "caveats")) chosen[[part]] <- cli_advice(chosen[[part]])
   cli_guidance_figures(options$out, list(path = function() plot(chosen),
                                          residuals = function() plot_residuals(chosen$fit)))
   switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),
          markdown = writeLines(appraisal_markdown(chosen)))
 }
 
-# Advice in the words of the command line.
+# Advice in the words of the command line: each R call that advice can have, and what is said here in its place.
 cli_advice <- function(text) {
   if (length(text) == 0) return(text)
-  columns <- "~ ([^`)]+)\\)+`"
-  by <- function(text, pattern) {
-    found <- regmatches(text, regexec(pattern, text))
-    vapply(seq_along(text), function(i) {
-      if (length(found[[i]]) < 2) return(text[i])
-      sub(pattern, paste0("`--by ", gsub(" ", "", found[[i]][2]), "`"), text[i])
-    }, "")
-  }
-  text <- by(by(text, paste0("`with_errors\\(fit, se_clustered\\(", columns)), paste0("`se_clustered\\(", columns))
-  text <- gsub("`effects = \"both\"`", "`--effects both`", text, fixed = TRUE)
-  text <- gsub("`se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()`",
-               "`--errors few-clusters` or `--errors wild`", text, fixed = TRUE)
-  text <- gsub("`with_errors(fit, se_robust(\"HC3\"))`", "`--errors robust-hc3`", text, fixed = TRUE)
-  text <- gsub("`fit_(fixed|random|correlated|pooled)\\([^`]*\\)`", "`--model \\1`", text)
-  gsub(": see `influence_by(fit)`", "; `--out DIR` draws all", text, fixed = TRUE)
+  calls <- c(
+    "`(?:with_errors\\(fit, )?se_clustered\\(~ ([^`),]+), \"CR2\", df = \"satterthwaite\"\\)\\)?`" =
+      "`--errors few-clusters --by \\1`",
+    "`(?:with_errors\\(fit, )?se_clustered\\(~ ([^`),]+)\\)\\)?`" = "`--by \\1`",
+    "`se_clustered\\(type = \"CR2\", df = \"satterthwaite\"\\)` or `se_bootstrap\\(\\)`" =
+      "`--errors few-clusters` or `--errors wild`",
+    "`with_errors\\(fit, se_robust\\(\"HC3\"\\)\\)`" = "`--errors robust-hc3`",
+    "`(?:with_errors\\(fit, )?se_newey_west\\(\\)\\)?`" = "`--errors serial`",
+    "`se_driscoll_kraay\\(\\)`" = "`--errors cross-section`", "`effects = \"both\"`" = "`--effects both`",
+    "`fit_(fixed|random|correlated|pooled)\\([^`]*\\)`" = "`--model \\1`",
+    ", or `method = \"joint\"` tells the two apart" = "", ": see `influence_by\\(fit\\)`" = "; `--out DIR` draws all"
+  )
+  for (call in names(calls)) text <- gsub(call, calls[[call]], text, perl = TRUE)
+  gsub("(`--(?:errors few-clusters --)?by [^` ]+) [+] ([^`]+`)", "\\1+\\2", text, perl = TRUE)
 }
 
 check_guidance_format <- function(format) {

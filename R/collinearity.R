@@ -17,8 +17,7 @@
 #' @section Errors:
 #' `wavetax_error_not_a_fit`.
 #' @references Fox, J. and Monette, G. (1992), *Journal of the American Statistical Association* 87; Belsley, D. A.,
-#' Kuh, E. and
-#'   Welsch, R. E. (1980), *Regression Diagnostics*.
+#'   Kuh, E. and Welsch, R. E. (1980), *Regression Diagnostics*.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' collinearity(fit_fixed(log(nights) ~ levy + I(levy^2) + storms, panel))

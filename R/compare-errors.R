@@ -7,9 +7,8 @@
 #' @param ... Errors of your own choice in place of the usual ones, `se_` specifications, which may be named.
 #' @return A data frame of class `errors_comparison` with a row for each coefficient and kind of errors: `term`,
 #'   `estimate`, `errors`, `std_error`, `df`, `p_value`, and `ratio`, the standard error over the classical one. It
-#'   prints a
-#'   table a coefficient with a sentence on what the differences say. Attribute `skipped` names errors that cannot be
-#'   computed of this fit, and why.
+#'   prints a table a coefficient with a sentence on what the differences say. Attribute `skipped` names errors that
+#'   cannot be computed of this fit, and why.
 #' @section Errors:
 #' `wavetax_error_unknown_term`; `wavetax_error_errors` when an argument is not made by an `se_` function.
 #' @seealso [with_errors()], [standard_errors]

@@ -116,9 +116,8 @@ core_hotelling <- function(forms, contrasts) {
   q * (q + 1) / total
 }
 
-# A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip`
-# coordinates are a
-# constant set aside, the slopes do not depend on it.
+# A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip` coordinates
+# are a constant set aside, the slopes do not depend on it.
 core_without_negative <- function(meat, skip = 0L) {
   if (skip > 0 && nrow(meat) > skip) {
     whole <- core_without_negative(meat)

@@ -9,8 +9,7 @@ most_probed_periods <- 30
 
 # `nested` is a list of list(codes, loadings), effects within entities; `beside` the columns of all else, times `root`,
 # that of the weights. Where `annihilate`, a function that gives MV of a matrix V, stands in their place, traces are
-# estimated.
-# list(forms: by lag list(rows, entities), each list(z by entity told, told, kappa, statistic, G); rho, the
+# estimated. list(forms: by lag list(rows, entities), each list(z by entity told, told, kappa, statistic, G); rho, the
 # autocorrelation from one tick of the clock to the next, NA where there is none).
 core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags = 1L, root = NULL, annihilate = NULL,
                                   threads = core_threads(length(e))) {

@@ -187,7 +187,8 @@ default_errors <- function(fit, errors) {
   if (is.na(by) || is.null(by)) return(se_classical())
   if (cluster_groups(fit, by)$count < 2) {
     spec <- se_classical()
-    spec$note <- sprintf("One %s alone cannot be clustered by %s, so the errors are classical.", by, by)
+    spec$note <- sprintf("One %s alone cannot be clustered by %s, so the errors are classical%s", by, by,
+                         if (is.null(fit$design$index)) "" else "; `se_newey_west()` allows for relations over time")
     return(spec)
   }
   se_clustered(column_formula(by))

@@ -6,7 +6,7 @@
 #' The caller's columns and the order of rows stay as they are; `data` itself is
 #' never changed. The clock is an integer on which adjacent periods are 1 apart. Its
 #' step is the largest that meets every period seen: seasons 2010, 2012, 2016 have
-#' the step 2 and a gap at 2014. Dates that share their day of the month (or all
+#' the step 2, and nobody has 2014. Dates that share their day of the month (or all
 #' end a month) run in months, other dates in days.
 #'
 #' Subsetting rows or columns keeps a panel frame while both keys are there and no
@@ -15,9 +15,9 @@
 #' @param data A data frame (or data.table, or tibble) with a row for each entity and
 #'   period seen. Any number of other columns of any kind.
 #' @param entity,period Columns, bare or quoted. The entity: numbers, text or a
-#'   factor. The period: whole numbers, `Date`s, or text that is all years, quarters
-#'   (`2014Q3`, `2014-Q3`), months (`2014-03`, `Mar 2014`), ISO weeks (`2014-W07`) or
-#'   dates (`2014-03-31`); an ordered factor counts in the order of its levels.
+#'   factor, a `Date`. The period: whole numbers, `Date`s or times at midnight, or text that is all
+#'   years, half-years, quarters (`2014Q3`, `2014-Q3`), months (`2014-03`, `Mar 2014`), ISO weeks
+#'   (`2014-W07`) or dates (`2014-03-31`); an ordered factor counts in the order of its levels.
 #' @param periods For periods that are labels: all of them, in order.
 #' @return `data` as a data frame of class `panel_frame`, same rows and columns.
 #'   Row names are not kept.

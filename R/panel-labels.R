@@ -23,7 +23,11 @@ panel_labels <- function(data, labels, ...) {
   index <- panel_index(data)
   if (missing(labels)) return(if (is.null(index$labels)) stats::setNames(character(), character()) else index$labels)
   labels <- as_labels(labels, ...)
-  unknown <- setdiff(names(labels), names(data))
+  # A label may be of a term too, such as log(levy).
+  unknown <- Filter(function(name) {
+    expr <- tryCatch(str2lang(name), error = function(cnd) NULL)
+    !name %in% names(data) && !(is.call(expr) && any(all.vars(expr) %in% names(data)))
+  }, names(labels))
   if (length(unknown) > 0) {
     tell_wavetax(c(i = sprintf("No column is called %s.", list_some(sQuote(unknown, FALSE), 6))),
                  class = "wavetax_message_labels")

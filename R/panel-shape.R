@@ -3,7 +3,8 @@
 #' Question answered: *who is seen when?* Counts entities, periods and rows, and says
 #' how the panel is uneven.
 #'
-#' A gap is a period without a row between an entity's first and last; an entity
+#' A gap is a period that others have, without a row between an entity's first and last. A period
+#' of the clock that nobody has is no gap of anyone's: it is told apart, and counts in lags. An entity
 #' enters late when its first period is after the panel's first, and leaves early
 #' when its last is before the panel's last.
 #'

@@ -3,21 +3,19 @@
 #' Question answered: *how sure am I with so few clusters that no formula for their errors can be trusted?*
 #'
 #' `"wild"`: for each coefficient its null is imposed, everything else and the effects estimated anew; the restricted
-#' residuals of a cluster are multiplied by one random weight for all of its rows, the effects swept out again, and
-#' the t
-#' statistic computed as in the fit, with the cluster form `type`. p is the share of draws at least as far out as the
-#' fit's
-#' own t. The interval holds the values of the coefficient that this test does not reject; an end that it does not
-#' have is infinite. Weights are signs: all patterns where these are few enough (then p has no noise) and many enough
-#' for a level of 5 percent; under 12 clusters otherwise six points (Webb 2023); else random signs. Printed
-#' standard errors are those of `type`.
+#' residuals of a cluster are multiplied by one random weight for all of its rows, the effects swept out again, and the
+#' t statistic computed as in the fit, with the cluster form `type`. p is the share of draws at least as far out as the
+#' fit's own t. The interval holds the values of the coefficient that this test does not reject; an end that it does not
+#' have is infinite. Weights are signs: all patterns where these are no more than
+#' `draws` and fine enough for the level of the interval, 2^(1 - G) of at most 1 - level (then p has no noise); otherwise,
+#' under 12 clusters, six points (Webb 2023), all patterns where these are few; else random signs. Printed standard
+#' errors are those of `type`.
 #'
 #' `"pairs"`: clusters are drawn anew with all their rows, each draw a cluster of its own with effects of its own;
-#' errors
-#' are the spread of the coefficients, referred to t with G - 1 degrees of freedom.
+#' errors are the spread of the coefficients, referred to t with G - 1 degrees of freedom.
 #'
 #' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects; where
-#' these have more than 1,500 levels, one sweep a cluster and \eqn{O(B G^2)}{O(BG^2)}.
+#' these have more than 200 levels, under CR1, one sweep a cluster and \eqn{O(B G^2)}{O(BG^2)}.
 #'
 #' @param by A column of clusters, as for [se_clustered()]; one dimension.
 #' @param scheme `"wild"` or `"pairs"`.
@@ -30,8 +28,7 @@
 #' `wavetax_error_errors` where effects cut across the clusters in so many levels that `"pairs"`, CR2 and CR3 cannot be
 #' computed, or where random effects are not held whole by clusters; `wavetax_error_slim` of a fit without its rows.
 #' @references Cameron, A. C., Gelbach, J. B. and Miller, D. L. (2008), *Review of Economics and Statistics* 90; Webb,
-#' M. D.
-#'   (2023), *Canadian Journal of Economics* 56.
+#'   M. D. (2023), *Canadian Journal of Economics* 56.
 #' @seealso [standard_errors] for what is computed of which model.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)

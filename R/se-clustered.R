@@ -25,8 +25,7 @@
 #' Several dimensions: with \eqn{V_S}{V_S} clustered by the intersections of the dimensions in S,
 #' \eqn{V = \sum_S (-1)^{|S| + 1} V_S}{V = sum over S of (-1)^(|S| + 1) V_S}, degrees of freedom the smallest G - 1.
 #' Negative eigenvalues, which subtraction can leave, are removed in coordinates in which the regressors are
-#' orthonormal,
-#' and counted in a note; `combine = "sum"` subtracts nothing, which is wide and safe.
+#' orthonormal, and counted in a note; `combine = "sum"` subtracts nothing, which is wide and safe.
 #'
 #' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula. `~ coast + season` are two
 #'   dimensions, `~ coast:season` one of combinations.
@@ -297,7 +296,9 @@ few_clusters_words <- function(fit, spec, part) {
   if (spec$type == "CR2" && spec$df == "satterthwaite") return(NULL)
   G <- part$count
   effective <- part$effective[!names(part$effective) %in% part$told_once]
-  thin <- if (!is.null(effective)) which(effective < min(G / 2, most_worth_counting))
+  thin <- if (!is.null(effective)) {
+    which(effective < min(G / 2, most_worth_counting) & changes_conclusion(fit, part, effective))
+  }
   if (G >= few_clusters && length(thin) == 0) return(NULL)
   if (length(part$told_once) > 0 && length(effective) == 0) return(NULL)
   worst <- if (length(thin) > 0) thin[which.min(effective[thin])]
@@ -307,6 +308,14 @@ few_clusters_words <- function(fit, spec, part) {
                                                  label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
+}
+
+# Whether a coefficient differs from zero at 5 percent by t(G - 1), and not by that many effective clusters.
+changes_conclusion <- function(fit, part, effective) {
+  if (is.null(part$meat)) return(rep(TRUE, length(effective)))
+  root <- fit$regression$root[match(names(effective), kept_terms(fit)), , drop = FALSE]
+  t <- abs(kept_estimates(fit)[names(effective)]) / sqrt(rowSums((root %*% part$meat) * root))
+  t > stats::qt(0.975, part$count - 1) & t < stats::qt(0.975, pmax(effective - 1, 1))
 }
 
 # A coefficient that only one cluster tells.
@@ -347,7 +356,7 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
     crossing <- crossing_share(set, clusters, 0.05)
     if (crossing >= 0.05) return(NULL)
     both <- vapply(list(nested, replace(nested, s, TRUE)), function(one) cr1_factor(fit, G, one, live), 0)
-    sprintf("%s percent of %s have rows in several clusters: the factor is %s, with them nested it were %s",
+    sprintf("%s percent of %s have rows in several clusters: the factor is %s, and with them nested it would be %s",
             label_text(signif(100 * crossing, 2)), plural_of(set$name), fixed_decimals(both[1], 3),
             fixed_decimals(both[2], 3))
   }))

@@ -14,15 +14,13 @@
 #' latter rests on many periods; under 30 a note warns (`docs/coverage.md` of the sources has rejection rates).
 #'
 #' @param lags How many periods apart disturbances may be related; `NULL`: 4 (T/100)^(2/9) rounded down, at least 1, T
-#' the
-#'   average count of periods of an entity, respectively the periods.
+#'   the average count of periods of an entity, respectively the periods.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_lags` for lags that are no whole number, or as long as the panel; `wavetax_error_not_a_panel`
 #' where the data have no periods; `wavetax_error_slim` of a fit without its rows.
 #' @references Newey, W. K. and West, K. D. (1987), *Econometrica* 55; (1994), *Review of Economic Studies* 61;
-#' Driscoll,
-#'   J. C. and Kraay, A. C. (1998), *Review of Economics and Statistics* 80.
+#'   Driscoll, J. C. and Kraay, A. C. (1998), *Review of Economics and Statistics* 80.
 #' @seealso [standard_errors] for what is computed of which model.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)

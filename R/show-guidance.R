@@ -38,6 +38,13 @@ status_marks <- function() {
   c(found = "*", clear = "o", skipped = "-")
 }
 
+# What each question is on, in few words.
+diagnosis_names <- c(
+  related = "related effects", component = "levels", effects = "effects", form = "the form",
+  serial = "relations over time", cross_section = "shared shocks", variance = "spread",
+  with_regressors = "spread with the regressors", normal = "normality"
+)
+
 #' @export
 print.diagnosis <- function(x, ...) {
   if (!all(c("question", "status", "says", "p_value") %in% names(x)) || is.null(attr(x, "fit"))) {
@@ -68,8 +75,12 @@ print.diagnosis <- function(x, ...) {
     say_heading("What to do")
     for (line in advice) say_indented(line, 2, 4)
   }
-  cautions <- unique(unlist(lapply(attr(x, "tests"), `[[`, "cautions")))
-  for (line in cautions) say("Caution: ", line)
+  writeLines("")
+  say(sprintf("%s found, %s no sign of it, %s not tested", marks[["found"]], marks[["clear"]], marks[["skipped"]]))
+  tests <- attr(x, "tests")
+  for (name in names(tests)) {
+    for (line in tests[[name]]$cautions) say(sprintf("Caution on %s: %s", diagnosis_names[[name]], line))
+  }
   invisible(x)
 }
 

@@ -78,7 +78,7 @@ show_range <- function(x) {
   value <- function(v) align_decimal(format_number(v))
   columns <- list(if (is.null(x$by)) numbers$variable else paste(numbers$variable, numbers$group), value(numbers$min),
                   value(numbers$q1), value(numbers$median), value(numbers$q3), value(numbers$max))
-  names(columns) <- c("", "minimum", "quartile", "median", "quartile", "maximum")
+  names(columns) <- c("", "minimum", "lower quartile", "median", "upper quartile", "maximum")
   writeLines(format_columns(columns))
 }
 

@@ -15,8 +15,7 @@
 #' @section What is computed:
 #' "yes": exact. Numbers point to the notes below; nothing is approximated without being asked for.
 #'
-#' | model | robust HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay |
-#' bootstrap |
+#' | model | HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay | bootstrap |
 #' | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- |
 #' | pooled | yes | yes | yes | yes | yes | (1) | yes |
 #' | between | yes | yes | yes | yes | yes | (2) | yes |
@@ -31,9 +30,10 @@
 #'
 #' 1. On a [panel_frame()]; otherwise `wavetax_error_not_a_panel`.
 #' 2. `wavetax_error_not_a_panel`: means of entities follow no clock.
-#' 3. Where effects are held whole by the clusters, and where those that are not have at most 1,500 levels (and
-#'    rows times levels are at most 1e8). Otherwise CR3 leaves each of up to 500 clusters out in turn, and the wild
-#'    bootstrap under CR1 sweeps the effects once a cluster; the rest is `wavetax_error_errors`, with what to use.
+#' 3. Where effects are held whole by the clusters, or those that are not have at most 1,500 levels together, or one set
+#'    that is not has any number of levels and all else that is swept makes at most 500 columns (and rows times columns
+#'    are at most 1e8). Otherwise CR3 leaves each of up to 500 clusters out in turn, and the wild bootstrap under CR1
+#'    sweeps the effects once a cluster; the rest is `wavetax_error_errors`, with what to use.
 #' 4. Where the effects beyond the largest set are solved directly (at most 4,096 levels). Otherwise
 #'    `wavetax_error_errors`: HC1, or `leverages = "estimated"`.
 #' 5. Clusters must hold the random effects whole; otherwise `wavetax_error_errors`.
@@ -42,17 +42,16 @@
 #' 8. `wavetax_error_pieces`: read the data whole.
 #'
 #' Random effects are taken on the rows of a root of the inverse covariance: quasi-demeaned by entity, and in the
-#' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods,
-#' scaled by
-#' the ratio of standard deviations. A slim fit keeps the errors it has, and takes [se_classical()] and [se_own()].
+#' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods, scaled
+#' by the ratio of standard deviations. A slim fit keeps the errors it has, and takes [se_classical()] and [se_own()].
 #'
 #' @section Which to use:
-#' Cluster by entity where disturbances of an entity may be related, as they nearly always are: a fit on a panel does
-#' so by
-#' itself. With under some 50 clusters, or when print says that a coefficient rests on few of them, use
-#' `se_clustered(type = "CR2", df = "satterthwaite")` or `se_bootstrap()`. With shocks that hit many entities in one
-#' period: both dimensions, or Driscoll-Kraay errors where there are many periods. When all of a regressor's
-#' variation is in one cluster no error of it is honest, and print says so.
+#' Cluster by entity where disturbances of an entity may be related, as they nearly always are: a
+#' fit on a panel does so by itself. With under some 50 clusters, or when print says that a coefficient rests on few of
+#' them, use `se_clustered(type = "CR2", df = "satterthwaite")` or `se_bootstrap()`. With shocks that hit many entities
+#' in one period: both dimensions, or Driscoll-Kraay errors where there are many periods. When all of a regressor's
+#' variation is in one cluster no clustered error of it is honest, and print says so. A coefficient whose scores sum to
+#' zero in every group by construction has none: NA, with the reason.
 #'
 #' @section Degrees of freedom:
 #' t and F refer to the residual degrees of freedom for classical, robust and Newey-West errors, to G - 1 for clustered

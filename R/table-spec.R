@@ -113,6 +113,13 @@ table_terms <- function(seen, wanted) {
   wanted
 }
 
+# Whether effects of combinations hold those of a part: "coast:season effects" hold "season effects".
+holds_effects <- function(larger, smaller) {
+  parts <- function(label) strsplit(sub(" effects$", "", label), ":", fixed = TRUE)[[1]]
+  both <- endsWith(larger, " effects") && endsWith(smaller, " effects")
+  both && all(parts(smaller) %in% parts(larger))
+}
+
 # What is told of each fit beneath the coefficients: cells, see table-cells.R.
 table_facts <- function(records) {
   effects <- unique(unlist(lapply(records, `[[`, "effects")))
@@ -120,7 +127,8 @@ table_facts <- function(records) {
   facts <- lapply(names(records), function(model) {
     record <- records[[model]]
     per_effect <- lapply(effects, function(name) {
-      kind <- if (name %in% record$effects) method_of(record)$effects else "none"
+      held <- name %in% record$effects || any(vapply(record$effects, holds_effects, TRUE, name))
+      kind <- if (held) method_of(record)$effects else "none"
       new_cell(model, name, "text", text = kind)
     })
     per_entity <- lapply(entities, function(name) {

@@ -8,14 +8,17 @@
 #' pairs are left.
 #'
 #' * `"cd"` (default): \eqn{\sum \sqrt{T_{ij} - 1}\, \rho_{ij} / \sqrt{P} \sim N(0, 1)}{sum sqrt(T_ij - 1) rho_ij /
-#'   sqrt(P) ~ N(0, 1)}, two-sided. It sees dependence of one sign. Refused after effects of the periods, which take the
-#'   mean out.
+#'   sqrt(P) ~ N(0, 1)}, two-sided. It sees dependence of one sign. Refused where the fit holds effects of the
+#'   periods, which take the mean out: it would reject every true null.
 #' * `"moments"` (default after effects of the periods): \eqn{\sum ((T_{ij} - 1) \rho^2 - 1) / \sqrt{\sum 2 (T_{ij} - 2)
 #'   / (T_{ij} + 1)} \sim N(0, 1)}{sum ((T_ij - 1) rho^2 - 1) / sqrt(sum 2 (T_ij - 2)/(T_ij + 1)) ~ N(0, 1)}, large
 #'   values reject: it sees dependence of either sign, and uses the exact moments of normal series.
 #' * `"lm"`: \eqn{\sum T_{ij} \rho^2}{sum T_ij rho^2}, chi-squared(P), and `"scaled"`, the same centred and scaled: only
 #'   where each \eqn{T_{ij}}{T_ij} is at least 3N; otherwise they reject true nulls up to always, and are refused.
 #' * `"bias-corrected"`: scaled less \eqn{N / (2 (T - 1))}{N/(2 (T - 1))}, of balanced panels.
+#'
+#' A fit holds effects of the periods, however they were written, when nothing is left (to 1e-9) of a random function of
+#' the period once its regressors and effects are taken out: effects, random effects, dummies in the formula.
 #'
 #' The work is N squared times T. Above 20,000 entities name a `sample` of them, which is drawn with `seed`: the test is
 #' then of those.
@@ -24,7 +27,8 @@
 #' @param method One of those above; `NULL`: that of the fit.
 #' @param sample `NULL`, or how many entities to draw.
 #' @inheritParams test_effects
-#' @return A `panel_test`; `pairs` has how many pairs were used and left out, `estimate` the mean correlation.
+#' @return A `panel_test`; `pairs` has how many pairs were used and left out, `estimate` the mean size of a correlation,
+#'   its sign left out; `period_effects` whether the fit holds effects of the periods.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"cd"` 3 to 7 percent. The
 #' limiting p of `"moments"` after effects of both rejects in 6 to 29 percent of cases with 20 entities, the more the
@@ -35,8 +39,8 @@
 #' `wavetax_error_too_few_periods` when no pair has three periods; `wavetax_error_too_many_entities`;
 #' `wavetax_error_not_a_panel`.
 #' @references Pesaran, M. H. (2004), *Cambridge Working Papers in Economics* 0435; Breusch, T. S. and Pagan, A. R.
-#' (1980),
-#'   *Review of Economic Studies* 47; Baltagi, B. H., Feng, Q. and Kao, C. (2012), *Journal of Econometrics* 170.
+#'   (1980), *Review of Economic Studies* 47; Baltagi, B. H., Feng, Q. and Kao, C. (2012), *Journal of Econometrics*
+#'   170.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_cross_section(fit_fixed(log(nights) ~ levy + storms, panel))

@@ -10,7 +10,8 @@
 #' There is no cluster-robust form of it: there are as many restrictions as clusters. [test_mundlak()] asks the question
 #' that matters for the slopes, and is robust.
 #'
-#' Null: no effects. A small p says that entities differ.
+#' Null: the groups whose effects are tested do not differ. A small p says that they do, not that random effects or
+#' pooled least squares are biased.
 #'
 #' @param full A fixed effects fit.
 #' @param restricted A fit with fewer effects; `NULL`: the same equation without any.
@@ -58,13 +59,13 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   p <- stats::pf(result$statistic, result$df[1], result$df[2], lower.tail = FALSE)
   test <- new_panel_test(
     title = sprintf("F test of %s effects%s", tested, if (is.null(kept)) "" else kept),
-    question = sprintf("do %s differ, once the regressors are taken out?", effects_nouns(full, restricted)),
+    question = sprintf("do the levels of %s differ, once the regressors are taken out?", effects_nouns(full, restricted)),
     statistic = c(F = result$statistic), parameter = c("numerator df" = result$df[1], "denominator df" = result$df[2]),
     p_value = p, null = sprintf("no %s effects%s", tested, if (is.null(kept)) "" else kept),
-    alternative = sprintf("%s differ in level", effects_nouns(full, restricted)),
-    verdicts = c(sprintf("%s differ, so a model without their effects leaves something out.",
+    alternative = sprintf("the levels of %s differ", effects_nouns(full, restricted)),
+    verdicts = c(sprintf("the levels of %s differ, so a model without them leaves something out.",
                          effects_nouns(full, restricted)),
-                 sprintf("no sign that %s differ.", effects_nouns(full, restricted))),
+                 sprintf("no sign that the levels of %s differ.", effects_nouns(full, restricted))),
     data_name = test_equation(full), distribution = list(name = "F", df = result$df), level = level,
     cautions = if (!full$df$exact) "The effects' dimension is an upper bound, and so is p.",
     notes = c("It takes disturbances as unrelated and of one variance; `test_mundlak()` does not.")

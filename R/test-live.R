@@ -112,7 +112,7 @@ nested_parts <- function(live) {
   }
   own <- lapply(live$sets[nested], as_nested)
   has_level <- any(vapply(live$sets[nested], `[[`, TRUE, "intercept"))
-  level <- !has_level && holds_function_of(live, live$entity)
+  level <- !has_level && max(live$entity) > 1 && holds_function_of(live, live$entity)
   if (level) own <- c(own, list(list(codes = live$entity, loadings = list(NULL))))
   trend <- (has_level || level) && !any(lengths(lapply(live$sets[nested], `[[`, "trends")) > 0) &&
     holds_function_of(live, live$entity, as.double(live$clock))

@@ -14,8 +14,7 @@
 #' effects.
 #'
 #' @param fit A random, correlated or fixed effects fit with effects of the entity; the correlated fit of its equation
-#' is
-#'   estimated where it is another.
+#'   is estimated where it is another.
 #' @param type `"CR3"` or `"CR2"`.
 #' @inheritParams test_effects
 #' @return A `panel_test` whose `table` has the coefficient of each mean: `term`, `estimate`, `std_error`, `p_value`.

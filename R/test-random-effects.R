@@ -27,8 +27,7 @@
 #' `wavetax_error_too_few_periods` when every group has one row; `wavetax_error_method` of a between or difference fit;
 #' `wavetax_error_not_a_panel`; `wavetax_error_perfect_fit`.
 #' @references Breusch, T. S. and Pagan, A. R. (1980), *Review of Economic Studies* 47; Honda, Y. (1985), *Review of
-#' Economic
-#'   Studies* 52; Baltagi, B. H. and Li, Q. (1990), *Econometric Theory* 6; King, M. L. and Wu, P. X. (1997),
+#'   Economic Studies* 52; Baltagi, B. H. and Li, Q. (1990), *Econometric Theory* 6; King, M. L. and Wu, P. X. (1997),
 #'   *Econometric Reviews* 16; Gourieroux, C., Holly, A. and Monfort, A. (1982), *Econometrica* 50.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)

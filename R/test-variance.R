@@ -30,8 +30,7 @@
 #' `wavetax_error_method`; `wavetax_error_too_few_periods` when too few entities have enough rows;
 #' `wavetax_error_too_many_columns` when White's test would take half the rows; `wavetax_error_perfect_fit`.
 #' @references Levene, H. (1960), in *Contributions to Probability and Statistics*; Greene, W. H. *Econometric
-#' Analysis*, 9.7;
-#'   Koenker, R. (1981), *Journal of Econometrics* 17; White, H. (1980), *Econometrica* 48.
+#'   Analysis*, 9.7; Koenker, R. (1981), *Journal of Econometrics* 17; White, H. (1980), *Econometrica* 48.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)

@@ -2,11 +2,11 @@
 #'
 #' What does x do to y, once what is fixed about each entity is out of the way, and
 #' how sure am I? The work runs in this order, and so do the functions: structure
-#' ([read_panel()],
-#' [panel_problems()], [panel_frame()], [panel_shape()]), estimate ([fit_pooled()], [fit_fixed()],
-#' [fit_random()]), test ([test_hausman()], [test_serial()]), standard errors
-#' ([se_classical()], [se_clustered()], [with_errors()]), tabulate and draw
-#' ([spec_table()], [write_table()], [plot_estimates()]).
+#' ([read_panel()], [panel_problems()], [panel_frame()], [panel_shape()]), estimate
+#' ([fit_pooled()], [fit_fixed()], [fit_random()]), be guided ([appraise()], [diagnose()],
+#' [in_words()]), test ([test_hausman()], [test_serial()]), standard errors ([se_classical()],
+#' [se_clustered()], [with_errors()]), tabulate and draw ([spec_table()], [write_table()],
+#' [plot_estimates()]).
 #'
 #' From 50,000 rows on, fits use the processors that OpenMP offers (the environment
 #' variable `OMP_NUM_THREADS` limits them). Results do not depend on their number.
@@ -16,7 +16,7 @@
 #' @importFrom Rcpp evalCpp
 #' @importFrom rlang .data
 #' @importFrom stats coef confint deviance df.residual fitted formula logLik
-#' @importFrom stats model.matrix nobs predict residuals terms vcov
+#' @importFrom stats model.frame model.matrix nobs predict residuals sigma terms vcov weights
 "_PACKAGE"
 
 #' Ninety-six made-up harbours and their wave tax

@@ -56,3 +56,21 @@ test_that("the faults of a file print as they did", {
                            encoding = "UTF-8")
   expect_snapshot(panel_problems(raw, harbour, season))
 })
+
+test_that("guidance prints as it did", {
+  panel <- harbour_panel()
+  eq <- log(nights) ~ levy + storms + pier
+  expect_snapshot({
+    appraise(eq, panel)
+    appraise(eq, panel, focus = "pier")
+    appraise(log(nights) ~ levy + season, panel, focus = season)
+    appraise(log(nights) ~ levy, panel, unrelated = TRUE)
+    diagnose(fit_fixed(log(nights) ~ levy + storms, panel, "both"))
+    diagnose(fit_pooled(log(nights) ~ levy + storms, panel, errors = se_classical()))
+    in_words(fit_fixed(log(nights) ~ levy + I(levy^2) + coast:storms + pennant, panel))
+    compare_errors(fit_fixed(log(nights) ~ levy + storms, panel), "levy")
+    test_serial(fit_fixed(log(nights) ~ levy, panel, ~ harbour + harbour:trend(season)), lag = 1:2)
+    test_cross_section(fit_fixed(log(nights) ~ levy + factor(season), panel))
+    panel_shape(panel_frame(data.frame(id = rep(1:3, 3), t = rep(c(1, 2, 4), each = 3)), id, t))
+  })
+})
