@@ -257,8 +257,8 @@ cpp_mean_moments <- function(means, sizes, combination, centre) {
     .Call(`_wavetax_cpp_mean_moments`, means, sizes, combination, centre)
 }
 
-cpp_serial_forms <- function(rows, lags, threads) {
-    .Call(`_wavetax_cpp_serial_forms`, rows, lags, threads)
+cpp_serial_forms <- function(rows, lags, apart, threads) {
+    .Call(`_wavetax_cpp_serial_forms`, rows, lags, apart, threads)
 }
 
 cpp_serial_own <- function(rows, p, threads) {

@@ -35,7 +35,7 @@ focus_choices <- function(x, focus) {
     spec <- if (name %in% c(x$model, "beside")) x$errors$spec else se_clustered(column_formula(x$entity))
     under <- if (is.null(spec)) fit else tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- if (!is.null(contrast)) combination_of(under, contrast, 1 - x$level)
-    shown <- !is.null(row) && !(name == x$model && x$standing == "none")
+    shown <- !is.null(row) && !(name == x$model && x$standing == "none") && !identical(x$errors$reason, "perfect fit")
     data.frame(
       candidate = name, model = short_candidate(name, x), estimate = if (is.null(row)) NA_real_ else row$estimate,
       std_error = if (shown) row$std_error else NA_real_, low = if (shown) row$low else NA_real_,
@@ -170,6 +170,7 @@ focus_sentences <- function(x, focus) {
 
 no_interval_words <- function(x) {
   switch(x$errors$reason,
+    "perfect fit" = "The model fits every row: no noise is left to tell an interval.",
     lost = sprintf("Only one %s tells about %s: no interval.", x$errors$lost_in, x$focus),
     "few entities" = sprintf("%s %s no interval: at least %s are needed.%s",
                              upper_first(count_of(x$errors$entities, x$entity)), verb(x$errors$entities, "tell"),

@@ -127,8 +127,12 @@ focus_argument <- function(quo, data) {
 focus_of <- function(focus, fit) {
   slopes <- slope_names(fit)
   units <- formula_units(fit)
+  if (length(slopes) == 0) {
+    stop_wavetax("unknown_term", "The equation has no regressor to be appraised.", todo = "Write it: `y ~ x`.")
+  }
   if (is.null(focus)) focus <- slopes[1]
   check_text(focus, "focus", "Name the regressor of interest in quotes.", kind = "unknown_term")
+  if (!focus %in% slopes && sprintf("`%s`", focus) %in% slopes) focus <- sprintf("`%s`", focus)
   if (focus %in% slopes) {
     own <- units_of_term(fit, units, focus)
     alone <- length(own) == 0 || (length(own) == 1 && owns_one_column(fit, units[[own]], focus))
@@ -251,10 +255,12 @@ guided_errors <- function(fit, focus, kind, level) {
     out$spec <- chosen$spec
     out$row <- chosen$row
   }
-  out$reason <- if (out$entities < fewest_told_entities) "few entities" else
+  out$reason <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else if (out$entities < fewest_told_entities) "few entities" else
     if (kind == "common" && out$periods < 3) "few periods" else
       if (is.null(chosen)) "no errors" else if (chosen$lost) "lost"
   if (is.null(out$reason)) out$interval <- c(low = out$row$low, high = out$row$high)
+  # What rounding leaves of noise is no error.
+  if (identical(out$reason, "perfect fit")) out$row$std_error <- NA_real_
   out$lost_in <- if (identical(out$reason, "lost")) index[[out$by]]
   out
 }

@@ -57,7 +57,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
 # Those that a panel allows; of other tables what needs no entity or period.
 usual_errors <- function(fit) {
   index <- fit$design$index
-  entity <- if (is.null(index)) fit$effects[[1]]$columns else index$entity
+  entity <- if (!is.null(index)) index$entity else if (length(fit$effects) > 0) fit$effects[[1]]$columns
   by <- function(...) list(se_clustered(column_formula(c(...))))
   c(list(se_classical(), se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) by(entity),
     if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())))

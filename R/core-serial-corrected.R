@@ -12,6 +12,7 @@ most_probed_periods <- 30
 # estimated. list(forms: by lag list(rows, entities), each list(z by entity told, told, kappa, statistic, G); rho, the
 # autocorrelation from one tick of the clock to the next, NA where there is none).
 core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags = 1L, root = NULL, annihilate = NULL,
+                                  with_rho = TRUE,
                                   threads = core_threads(length(e))) {
   order <- core_time_order(entity, clock)
   sorted <- function(v) if (is.null(order) || is.null(v)) v else if (is.matrix(v)) v[order, , drop = FALSE] else v[order]
@@ -28,7 +29,7 @@ core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags 
     drawn <- core_serial_probes(rows, sorted(entity), lags, annihilate, order, threads)
   }
   rows[c("less_diagonal", "less_pairs")] <- list(drawn$diagonal, drawn$pairs)
-  done <- cpp_serial_forms(rows, as.integer(lags), threads)
+  done <- cpp_serial_forms(rows, as.integer(lags), with_rho, threads)
   forms <- lapply(seq_along(lags), function(l) {
     both <- lapply(1:2, function(v) {
       form <- done$forms[[2 * l - 2 + v]]

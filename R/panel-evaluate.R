@@ -11,7 +11,21 @@ evaluate_one <- function(call, name, data, env, index = NULL) {
   evaluate_in(call, name, columns_environment(data, env, index))
 }
 
+# A symbol such as ..1 stands for an argument in R, and may be a column's name here.
+plain_symbols <- function(call) {
+  if (is.symbol(call)) {
+    dotted <- grepl("^[.][.]([.]|[0-9]+)$", as.character(call))
+    return(if (dotted) call("get", as.character(call)) else call)
+  }
+  if (!is.call(call)) return(call)
+  for (part in seq_along(call)[-1]) {
+    if (!rlang::is_missing(call[[part]])) call[[part]] <- plain_symbols(call[[part]])
+  }
+  call
+}
+
 evaluate_in <- function(call, name, scope) {
+  if (any(startsWith(all.names(call), ".."))) call <- plain_symbols(call)
   tryCatch(
     withCallingHandlers(
       plain_column(eval(call, scope)),

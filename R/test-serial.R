@@ -224,7 +224,7 @@ serial_changes <- function(fit) {
 }
 
 # The statistics that hold for whatever the fit takes out: see core-serial-corrected.R.
-corrected_forms <- function(fit, live, parts, lags, seed) {
+corrected_forms <- function(fit, live, parts, lags, seed, with_rho = TRUE) {
   check_some_residual(fit)
   longest <- max(tabulate(live$entity))
   if (longest > most_series) {
@@ -236,7 +236,8 @@ corrected_forms <- function(fit, live, parts, lags, seed) {
   exact <- width <= most_exact_columns && width * live$n <= most_basis_cells
   beside <- if (exact) cbind(set_columns(parts$beside, live$root, live$n), live$columns)
   done <- with_own_seed(seed, core_serial_corrected(
-    live_residuals(live, fit), live$entity, live$clock, parts$own, beside, lags, live$root, if (!exact) live$annihilate
+    live_residuals(live, fit), live$entity, live$clock, parts$own, beside, lags, live$root, if (!exact) live$annihilate,
+    with_rho
   ))
   c(done, list(exact = exact, width = width))
 }
@@ -253,7 +254,7 @@ first_autocorrelation <- function(fit, live) {
 
 serial_corrected <- function(fit, ask) {
   live <- ask$live
-  done <- corrected_forms(fit, live, ask$held$parts, ask$lag, ask$seed)
+  done <- corrected_forms(fit, live, ask$held$parts, ask$lag, ask$seed, with_rho = !ask$held$changes)
   both <- lapply(c(rows = "rows", entities = "entities"), function(kind) {
     forms <- lapply(done$forms, `[[`, kind)
     if (length(forms) > 1) {
@@ -493,8 +494,8 @@ check_serial_told <- function(done, pairs, fit) {
 
 stop_too_short <- function(fit, lag, told = NULL, fewest = 2) {
   index <- fit$design$index
-  stop_wavetax("too_few_periods", sprintf("Too few %s are seen in %s %s apart.", plural_of(index$entity),
-                                          plural_of(index$period), count_of(lag, index$period)),
+  stop_wavetax("too_few_periods", sprintf("Too few %s are seen %s apart.", plural_of(index$entity),
+                                          count_of(lag, index$period)),
                where = if (!is.null(told)) sprintf("%s tell something of it, and %s are needed.",
                                                    upper_first(count_of(told, index$entity)), count_words(fewest)),
                todo = "Use a smaller lag, or a panel with more periods.")

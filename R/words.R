@@ -54,12 +54,16 @@ list_first <- function(x, words, show = 3) {
 }
 
 deparse_words <- function(call) {
+  # The names of the constant and of a drift are theirs alone.
+  if (is.symbol(call) && as.character(call) %in% c("(Intercept)", "(Drift)")) return(sprintf("`%s`", as.character(call)))
   lines <- deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))
   if (length(lines) == 1) lines else paste(trimws(lines), collapse = " ")
 }
 
 # A number with a point, whatever the session's options.
-fixed_decimals <- function(x, digits) formatC(x, format = "f", digits = digits, decimal.mark = ".", big.mark = "")
+fixed_decimals <- function(x, digits) {
+  sub("^-(0\\.?0*)$", "\\1", formatC(x, format = "f", digits = digits, decimal.mark = ".", big.mark = ""))
+}
 
 # "p = 0.034" or "p < 0.001", for running text.
 p_words <- function(p) {

@@ -806,14 +806,15 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_serial_forms
-Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, int threads);
-RcppExport SEXP _wavetax_cpp_serial_forms(SEXP rowsSEXP, SEXP lagsSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, bool apart, int threads);
+RcppExport SEXP _wavetax_cpp_serial_forms(SEXP rowsSEXP, SEXP lagsSEXP, SEXP apartSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type rows(rowsSEXP);
     Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type lags(lagsSEXP);
+    Rcpp::traits::input_parameter< bool >::type apart(apartSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_serial_forms(rows, lags, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_serial_forms(rows, lags, apart, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -923,7 +924,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
     {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 3},
     {"_wavetax_cpp_mean_moments", (DL_FUNC) &_wavetax_cpp_mean_moments, 4},
-    {"_wavetax_cpp_serial_forms", (DL_FUNC) &_wavetax_cpp_serial_forms, 3},
+    {"_wavetax_cpp_serial_forms", (DL_FUNC) &_wavetax_cpp_serial_forms, 4},
     {"_wavetax_cpp_serial_own", (DL_FUNC) &_wavetax_cpp_serial_own, 3},
     {"_wavetax_cpp_serial_apply", (DL_FUNC) &_wavetax_cpp_serial_apply, 6},
     {"_wavetax_cpp_entity_products", (DL_FUNC) &_wavetax_cpp_entity_products, 4},

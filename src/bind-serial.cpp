@@ -47,9 +47,9 @@ wavetax::SerialRows serial_rows(const Rcpp::List& rows) {
 // list(forms, by lag that under variances by row and by entity: list(diagonal, z, told, own, others); autocorrelation:
 // list(pairs, all, by ticks apart, and what they are of the residuals)). See SerialForms.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, int threads) {
+Rcpp::List cpp_serial_forms(Rcpp::List rows, Rcpp::IntegerVector lags, bool apart, int threads) {
   const wavetax::SerialForms done =
-      wavetax::serial_forms(serial_rows(rows), Rcpp::as<std::vector<int>>(lags), threads);
+      wavetax::serial_forms(serial_rows(rows), Rcpp::as<std::vector<int>>(lags), apart, threads);
   Rcpp::List forms(static_cast<R_xlen_t>(done.forms.size()));
   for (std::size_t f = 0; f < done.forms.size(); ++f) {
     const wavetax::SerialForm& form = done.forms[f];

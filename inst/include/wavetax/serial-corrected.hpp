@@ -129,9 +129,79 @@ inline bool tells_rows(const Matrix& m) {
   return squares.llt().info() == Eigen::Success;
 }
 
+// What the autocorrelation from one tick to the next is told by: MBM and MM by ticks apart, and e'Be and e'e.
+template <class Residuals>
+void add_apart(const Matrix& m, const Residuals& e, const int* clock, std::vector<double>& pair_apart,
+               std::vector<double>& all_apart, double& pair_sum, double& all_sum) {
+  const Eigen::Index size = m.rows();
+  const Pairs pairs = pairs_apart(clock, size, 1);
+  if (pairs.now.empty()) return;
+  const Matrix left = paired_columns(m, pairs) * m, both = m * m;
+  for (Eigen::Index t = 0; t < size; ++t)
+    for (Eigen::Index s = 0; s < size; ++s) {
+      const long long apart = std::llabs(static_cast<long long>(clock[t]) - clock[s]);
+      if (apart > static_cast<long long>(most_apart)) continue;
+      pair_apart[static_cast<std::size_t>(apart)] += left(s, t);
+      all_apart[static_cast<std::size_t>(apart)] += both(s, t);
+    }
+  for (std::size_t p = 0; p < pairs.now.size(); ++p) pair_sum += e(pairs.now[p]) * e(pairs.before[p]);
+  all_sum += e.squaredNorm();
+}
+
 }  // namespace serial
 
-inline SerialForms serial_forms(const SerialRows& rows, const std::vector<int>& lags, int threads) {
+// Whether the rows of an entity are in one level of the one nested set, if there is any.
+inline bool one_level(const SerialRows& rows, std::size_t first, Eigen::Index size) {
+  if (rows.nested.empty()) return true;
+  const int* const codes = rows.nested[0].codes + first;
+  return std::all_of(codes, codes + size, [&](int code) { return code == codes[0]; });
+}
+
+// delta + c of an annihilator's block, MB its paired columns; `of` its diagonal and `of_pairs` tr MB, as known.
+inline serial::Vector serial_correction(const serial::Matrix& m, const serial::Matrix& paired, const serial::Vector& of,
+                                        double of_pairs, bool by_entity) {
+  serial::Vector delta = serial::Vector::Zero(m.rows());
+  if (!by_entity) {
+    const serial::Matrix squares = m.cwiseProduct(m);
+    delta = squares.llt().solve(paired.cwiseProduct(m).rowwise().sum());
+  }
+  delta.array() += (of_pairs - delta.dot(of)) / of.sum();
+  return delta;
+}
+
+// What an entity's own annihilator says, the same for all whose rows stand alike: whether the variances of rows can be
+// told, and by lag and kind whether the form is more than nothing.
+struct OwnForms {
+  std::vector<int> apart;  // the clock less its first
+  serial::Matrix own;
+  bool rows_told = false;
+  std::vector<char> told;
+};
+
+inline OwnForms own_forms(const SerialRows& rows, std::size_t first, Eigen::Index size, const std::vector<int>& lags) {
+  OwnForms out;
+  out.own = serial::own_annihilator(rows, first, size);
+  out.rows_told = serial::tells_rows(out.own);
+  out.told.assign(2 * lags.size(), 0);
+  if (out.own.trace() <= least_form) return out;
+  for (std::size_t f = 0; f < out.told.size(); ++f) {
+    if (f % 2 == 0 && !out.rows_told) continue;
+    const serial::Pairs pairs = serial::pairs_apart(rows.clock + first, size, lags[f / 2]);
+    if (pairs.now.empty()) continue;
+    const serial::Matrix paired = serial::paired_columns(out.own, pairs);
+    const serial::Vector d = serial_correction(out.own, paired, out.own.diagonal(), paired.trace(), f % 2 == 1);
+    out.told[f] = serial::trace_of_square(paired - out.own * d.asDiagonal()) > least_form;
+  }
+  return out;
+}
+
+// Whether every entity has a level of its own and no more, so that rows that stand alike have one annihilator.
+inline bool has_plain_levels(const SerialRows& rows) {
+  return !rows.root && (rows.nested.empty() || (rows.nested.size() == 1 && rows.nested[0].loadings.size() == 1 &&
+                                                !rows.nested[0].loadings[0]));
+}
+
+inline SerialForms serial_forms(const SerialRows& rows, const std::vector<int>& lags, bool with_apart, int threads) {
   using serial::Matrix;
   using serial::Vector;
   const std::size_t entities = rows.start.size() - 1, pieces = std::min<std::size_t>(std::max<std::size_t>(entities, 1), 8);
@@ -153,78 +223,61 @@ inline SerialForms serial_forms(const SerialRows& rows, const std::vector<int>& 
     part.others.assign(out.forms.size(), 0.0);
     part.pair_apart.assign(most_apart + 1, 0.0);
     part.all_apart.assign(most_apart + 1, 0.0);
+    const bool alike = has_plain_levels(rows);
+    OwnForms known;
     for (std::size_t i = entities * piece / pieces; i < entities * (piece + 1) / pieces; ++i) {
       const std::size_t first = rows.start[i];
       const Eigen::Index size = static_cast<Eigen::Index>(rows.start[i + 1] - first);
       if (size < 2) continue;
       const int* const clock = rows.clock + first;
       const Eigen::Map<const Vector> e(rows.e + first, size);
-      const Matrix own = serial::own_annihilator(rows, first, size);
+      const bool one = alike && one_level(rows, first, size);
+      const bool same = one && static_cast<Eigen::Index>(known.apart.size()) == size &&
+                        std::equal(clock, clock + size, known.apart.begin(),
+                                   [&](int now, int before) { return now - clock[0] == before; });
+      if (!same) {
+        known = own_forms(rows, first, size, lags);
+        for (Eigen::Index t = 0; one && t < size; ++t) known.apart.push_back(clock[t] - clock[0]);
+      }
+      const Matrix& own = known.own;
+      const bool has_z = rows.z && rows.r > 0;
       Matrix shared;  // ZZ' of the entity's rows
-      Matrix m = own;
-      if (rows.z && rows.r > 0) {
+      if (has_z) {
         Matrix z(size, static_cast<Eigen::Index>(rows.r));
         for (std::size_t c = 0; c < rows.r; ++c)
           for (Eigen::Index t = 0; t < size; ++t)
             z(t, static_cast<Eigen::Index>(c)) = rows.z[c * rows.n + first + static_cast<std::size_t>(t)];
-        shared = z * z.transpose();
-        m -= shared;
+        shared.noalias() = z * z.transpose();
       }
+      const Matrix m = has_z ? Matrix(own - shared) : own;
       Vector diagonal = m.diagonal();
       if (rows.less_diagonal)
         for (Eigen::Index t = 0; t < size; ++t) diagonal(t) -= rows.less_diagonal[first + static_cast<std::size_t>(t)];
-      const double trace = diagonal.sum();
-      if (trace <= least_form) continue;
-      const bool rows_told = serial::tells_rows(own) && (!rows.z || serial::tells_rows(m));
-      for (std::size_t l = 0; l < lags.size() + 1; ++l) {
-        // The last time for the autocorrelation from one tick to the next.
-        const bool only_apart = l == lags.size();
-        const serial::Pairs pairs = serial::pairs_apart(clock, size, only_apart ? 1 : lags[l]);
+      if (diagonal.sum() <= least_form) continue;
+      const bool rows_told = known.rows_told && (!has_z || serial::tells_rows(m));
+      for (std::size_t l = 0; l < lags.size(); ++l) {
+        const serial::Pairs pairs = serial::pairs_apart(clock, size, lags[l]);
         if (pairs.now.empty()) continue;
-        const Matrix moved = serial::paired_columns(m, pairs);  // MB
+        const Matrix paired = serial::paired_columns(m, pairs);
         double products = 0.0;
         for (std::size_t p = 0; p < pairs.now.size(); ++p) products += e(pairs.now[p]) * e(pairs.before[p]);
-        if (only_apart) {
-          const Matrix left = moved * m, both = m * m;
-          for (Eigen::Index t = 0; t < size; ++t)
-            for (Eigen::Index s = 0; s < size; ++s) {
-              const long long apart = std::llabs(static_cast<long long>(clock[t]) - clock[s]);
-              if (apart > static_cast<long long>(most_apart)) continue;
-              part.pair_apart[static_cast<std::size_t>(apart)] += left(s, t);
-              part.all_apart[static_cast<std::size_t>(apart)] += both(s, t);
-            }
-          part.pair_sum += products;
-          part.all_sum += e.squaredNorm();
-          continue;
-        }
-        const Matrix own_moved = serial::paired_columns(own, pairs);
-        double pair_trace = moved.trace();
+        double pair_trace = paired.trace();
         if (rows.less_pairs) pair_trace -= rows.less_pairs[l * entities + i];
-        for (int by_entity = 0; by_entity < 2; ++by_entity) {
-          if (!by_entity && !rows_told) continue;
-          const std::size_t at = 2 * l + static_cast<std::size_t>(by_entity);
+        for (std::size_t kind = 0; kind < 2; ++kind) {
+          const std::size_t at = 2 * l + kind;
+          if ((kind == 0 && !rows_told) || !known.told[at]) continue;
           SerialForm& form = out.forms[at];
-          const auto correction = [&](const Matrix& with, const Matrix& with_moved, const Vector& of, double of_pairs) {
-            Vector delta = Vector::Zero(size);
-            if (!by_entity) {
-              const Vector target = (with_moved.cwiseProduct(with)).rowwise().sum();
-              delta = with.cwiseProduct(with).llt().solve(target);
-            }
-            delta.array() += (of_pairs - delta.dot(of)) / of.sum();
-            return delta;
-          };
-          const Vector of_own = correction(own, own_moved, own.diagonal(), own_moved.trace());
-          if (serial::trace_of_square(own_moved - own * of_own.asDiagonal()) <= least_form) continue;
-          const Vector d = correction(m, moved, diagonal, pair_trace);
+          const Vector d = serial_correction(m, paired, diagonal, pair_trace, kind == 1);
           form.told[i] = 1;
           form.statistic[i] = products - d.dot(e.cwiseProduct(e));
           for (Eigen::Index t = 0; t < size; ++t) form.diagonal[first + static_cast<std::size_t>(t)] = d(t);
-          part.own[at] += serial::trace_of_square(moved - m * d.asDiagonal());
-          if (rows.z && rows.r > 0)
+          part.own[at] += serial::trace_of_square(paired - m * d.asDiagonal());
+          if (has_z)
             part.others[at] +=
                 serial::trace_of_square(serial::paired_columns(shared, pairs) - shared * d.asDiagonal());
         }
       }
+      if (with_apart) serial::add_apart(m, e, clock, part.pair_apart, part.all_apart, part.pair_sum, part.all_sum);
     }
   });
   out.pair_apart.assign(most_apart + 1, 0.0);
