@@ -105,11 +105,13 @@ appraisal_steps <- function(x) {
                 "random effects and pooled least squares are biased",
                 "that no relation is seen does not show that there is none"),
     serial = c(sprintf("Are disturbances of one %s related over time?", x$entity),
-               sprintf("errors clustered by %s allow for it", x$entity), sprintf("errors clustered by %s cost little", x$entity)),
+               sprintf("errors clustered by %s allow for it", x$entity),
+                 sprintf("errors clustered by %s cost little", x$entity)),
     variance = c(sprintf("Do disturbances spread more for some %s?", entities),
                  sprintf("errors clustered by %s or by %s allow for it", x$entity, x$period), "nothing follows"),
     cross_section = c(sprintf("Do %s share shocks?", entities),
-                      sprintf("only those that go with %s matter, which the errors look at", x$focus), "nothing follows")
+                      sprintf("only those that go with %s matter, which the errors look at", x$focus),
+                        "nothing follows")
   )
 }
 
@@ -125,7 +127,8 @@ test_row <- function(name, x) {
   doubt <- yes && name == "cross_section" && length(test$cautions) > 0
   data.frame(step = name, question = words[1], test = test$method, p_value = unname(test$p.value),
              answer = if (doubt) "perhaps" else if (yes) "yes" else "no sign of it",
-             follows = if (doubt) "serial correlation alone makes this test reject" else if (yes) words[2] else words[3])
+             follows = if (doubt) "serial correlation alone makes this test reject" else if (yes) words[2] else
+               words[3])
 }
 
 interval_text <- function(estimate, low, high, std_error, level) {
@@ -145,14 +148,16 @@ recommendation_words <- function(x, focus) {
   if (identical(x$errors$reason, "dropped")) return(sprintf("This model says nothing on %s.", x$focus))
   if (x$standing == "comparison") {
     return(c(sprintf(paste("No model here tells the effect of %s: it does not change within %s, and whether it is",
-                           "related to what else is fixed about them cannot be tested. As a comparison between %s: %s."),
+                           "related to what else is fixed about them cannot be tested. As a comparison between",
+                           "%s: %s."),
                      x$focus, entities, entities, told), sentences))
   }
   if (x$standing == "none") {
     return(c(sprintf("%s, by %s: %s.", what, candidate_words(x$model, x), told), no_interval_words(x)))
   }
   c(sprintf("Use %s, errors %s. %s: %s.", candidate_words(x$model, x), error_choice_words(x), what, told), sentences,
-    if (x$unrelated) sprintf("This rests on your claim that what is fixed about %s is unrelated to %s.", entities, x$focus))
+    if (x$unrelated) sprintf("This rests on your claim that what is fixed about %s is unrelated to %s.", entities,
+                             x$focus))
 }
 
 # Sentences on the focus, of the recommended fit.
@@ -177,7 +182,8 @@ no_interval_words <- function(x) {
                              count_words(fewest_told_entities),
                              if (x$errors$entities == 1) " Of one time series `se_newey_west()` has errors." else ""),
     "few periods" = sprintf("%s %s no interval of what all %s share: at least 3 are needed.",
-                            upper_first(count_of(x$errors$periods, x$period)), verb(x$errors$periods, "tell"), plural_of(x$entity)),
+                            upper_first(count_of(x$errors$periods, x$period)), verb(x$errors$periods, "tell"),
+                              plural_of(x$entity)),
     "These rows tell no clustered errors: no interval."
   )
 }
@@ -196,7 +202,8 @@ caveat_words <- function(x, focus) {
                                  x$focus, x$period),
     thin_words(x, focus), untold_words(x),
     if (x$kind != "fixed" && !x$unrelated) {
-      sprintf("Effects take out what does not change. What changes together with %s and moves %s itself is not taken out.",
+      sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
+                    "taken out."),
               x$focus, outcome_words(x$fit)$name)
     }
   )
@@ -208,7 +215,8 @@ beside_words <- function(x) {
   entities <- plural_of(x$entity)
   if (x$unrelated) {
     if (isTRUE(p < 0.2)) {
-      return(sprintf("A test of the claim speaks against it: what is fixed about %s goes with the regressors (%s).", entities,
+      return(sprintf("A test of the claim speaks against it: what is fixed about %s goes with the regressors (%s).",
+                     entities,
                      p_words(p)))
     }
     return(sprintf("The test of that claim (%s) cannot establish it.", p_words(p)))
@@ -216,7 +224,8 @@ beside_words <- function(x) {
   if (nrow(row) == 0 || !is.finite(row$low)) return(NULL)
   own <- diff(x$interval)
   ratio <- (row$high - row$low) / own
-  paste0(sprintf("If what is fixed about %s were unrelated to %s, which no test establishes, random effects would give %s",
+  paste0(sprintf(paste("If what is fixed about %s were unrelated to %s, which no test establishes, random effects",
+                       "would give %s"),
                  entities, x$focus, interval_text(row$estimate, row$low, row$high, row$std_error, x$level)),
          if (is.finite(ratio)) sprintf(", an interval %s times as long", format_number(ratio, 2)),
          if (!is.na(p)) sprintf("; the robust test of a relation has %s", p_words(p)), ".")
@@ -250,7 +259,8 @@ thin_words <- function(x, focus) {
       sprintf("Few %s carry it (%s degrees of freedom): the interval is wide, and holds.", by, format_number(df, 2))
     },
     if (x$kind == "varying" && isTRUE(share < 0.05)) {
-      sprintf("Only %s percent of the variation of %s is within %s and %s.", format_number(100 * share, 2), x$focus, entities,
+      sprintf("Only %s percent of the variation of %s is within %s and %s.", format_number(100 * share, 2), x$focus,
+              entities,
               plural_of(x$period))
     },
     if (x$kind == "varying" && x$standing != "none" && isTRUE(paths < x$errors$entities)) {

@@ -191,7 +191,9 @@ average_change <- function(fit, categories, change, case) {
 
 # What is left of the focus after effects of entities, and of both.
 focus_kind <- function(fit, focus) {
-  columns <- if (!is.null(focus$term)) fit$design$x[focus$term] else {
+  columns <- if (!is.null(focus$term)) {
+    fit$design$x[focus$term]
+  } else {
     unit <- formula_units(fit)[[focus$unit]]
     if (unit$kind == "category") fit$design$x[columns_of_unit(fit, unit)] else list(unit$values)
   }
@@ -255,7 +257,8 @@ guided_errors <- function(fit, focus, kind, level) {
     out$spec <- chosen$spec
     out$row <- chosen$row
   }
-  out$reason <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else if (out$entities < fewest_told_entities) "few entities" else
+  out$reason <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
+    if (out$entities < fewest_told_entities) "few entities" else
     if (kind == "common" && out$periods < 3) "few periods" else
       if (is.null(chosen)) "no errors" else if (chosen$lost) "lost"
   if (is.null(out$reason)) out$interval <- c(low = out$row$low, high = out$row$high)

@@ -38,8 +38,8 @@ core_carried <- function(across, u, of = NULL) {
   matrix(crossprod(as.vector(tcrossprod(u, of)), matrix(across$grams, r * r)), G)
 }
 
-# Which weights of clusters: all patterns of signs where they are few, and fine enough for the level of the interval; six
-# points where there are few clusters, all patterns where these are few; else random signs.
+# Which weights of clusters: all patterns of signs where they are few, and fine enough for the level of the interval;
+# six points where there are few clusters, all patterns where these are few; else random signs.
 core_wild_kind <- function(G, draws, level = 0.95) {
   if (2^G <= draws && 2^(1 - G) <= 1 - level + 1e-12) return("all signs")
   if (G >= 12) return("signs")

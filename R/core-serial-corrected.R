@@ -15,7 +15,10 @@ core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags 
                                   with_rho = TRUE,
                                   threads = core_threads(length(e))) {
   order <- core_time_order(entity, clock)
-  sorted <- function(v) if (is.null(order) || is.null(v)) v else if (is.matrix(v)) v[order, , drop = FALSE] else v[order]
+  sorted <- function(v) {
+    if (is.null(order) || is.null(v)) return(v)
+    if (is.matrix(v)) v[order, , drop = FALSE] else v[order]
+  }
   rows <- list(
     e = sorted(as.double(e)), clock = as.integer(sorted(clock)), start = c(0, cumsum(tabulate(entity))),
     root = sorted(root), z = NULL, nested = lapply(nested, function(set) {
@@ -63,7 +66,9 @@ core_basis_beside <- function(rows, beside, threads) {
 # none.
 core_orthonormal <- function(columns, tolerance = rank_tolerance, threads = core_threads(nrow(columns))) {
   n <- nrow(columns)
-  factor_of <- function(m) cpp_triangle(c(lapply(seq_len(ncol(m)), function(j) m[, j]), list(numeric(n))), NULL, n, NULL, threads)
+  factor_of <- function(m) {
+    cpp_triangle(c(lapply(seq_len(ncol(m)), function(j) m[, j]), list(numeric(n))), NULL, n, NULL, threads)
+  }
   solved <- core_solve(factor_of(columns), rep(1, ncol(columns)))
   kept <- solved$status == 0L
   if (!any(kept)) return(NULL)

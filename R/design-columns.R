@@ -151,11 +151,11 @@ stop_text_numbers <- function(name, x, odd, values) {
     },
     todo = if (!is.symbol(tryCatch(str2lang(name), error = function(cnd) as.name(name)))) {
       sprintf("Make it numbers, `as.numeric(%s)`, or categories, `factor(%s)`.", name, name)
-    } else c(
-      sprintf("Read it as numbers: `read_panel(..., numbers = \"%s\")`,", name),
-      sprintf("or mend it: `panel_repair(data, findings, numbers = \"%s\")`.", name),
-      sprintf("Or, if its values are names of groups, write `factor(%s)`.", name)
-    )
+    } else {
+      c(sprintf("Read it as numbers: `read_panel(..., numbers = \"%s\")`,", name),
+        sprintf("or mend it: `panel_repair(data, findings, numbers = \"%s\")`.", name),
+        sprintf("Or, if its values are names of groups, write `factor(%s)`.", name))
+    }
   )
 }
 

@@ -176,5 +176,6 @@ repair_words <- function(fit) {
 }
 
 # A column as a formula in text, whatever its name.
-formula_text <- function(names) paste("~", paste(vapply(names, function(name) deparse(as.name(name), backtick = TRUE), ""),
-                                                 collapse = " + "))
+formula_text <- function(names) {
+  paste("~", paste(vapply(names, function(name) deparse(as.name(name), backtick = TRUE), ""), collapse = " + "))
+}

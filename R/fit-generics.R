@@ -169,7 +169,8 @@ model.frame.panel_fit <- function(formula, ...) {
   columns <- lapply(calls, function(call) {
     name <- deparse_words(call)
     value <- evaluate_one(call, name, design$data, rlang::f_env(design$formula), design$index)
-    if (is.null(design$rows)) value else if (is.matrix(value)) value[design$rows, , drop = FALSE] else value[design$rows]
+    if (is.null(design$rows)) value else if (is.matrix(value)) value[design$rows, , drop = FALSE] else
+      value[design$rows]
   })
   names(columns) <- vapply(calls, deparse_words, "")
   structure(columns[!duplicated(names(columns))], class = "data.frame", row.names = seq_along(design$y))

@@ -30,10 +30,10 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   list(fit = table, se.fit = sqrt(variance), df = of_mean$df, residual.scale = sqrt(object$scale))
 }
 
-# Variance of the predicted mean: of x'b and the constant under the fit's own errors; with
-# effects of one set, x is taken from its group's mean (of which random effects keep their
-# share), and the effect's own variance is added: list(variance, df, of each row's own contrast). In the orthonormal coordinates of the
-# regression, so that no digits are lost and nothing is negative.
+# Variance of the predicted mean: of x'b and the constant under the fit's own errors; with effects of one set, x is
+# taken from its group's mean (of which random effects keep their share), and the effect's own variance is added:
+# list(variance, df, of each row's own contrast). In the orthonormal coordinates of the regression, so that no digits
+# are lost and nothing is negative.
 prediction_variance <- function(fit, x, newdata, effects) {
   x <- x[, slope_names(fit), drop = FALSE]
   n <- nrow(x)

@@ -14,8 +14,8 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param terms Coefficients, by name or number: what they are made of is told; `NULL`: all slopes.
 #' @param level Coverage of the interval.
-#' @return A data frame of class `in_words` with a row a sentence: `term`, the coefficient or variable it is on; `words`;
-#'   `estimate`, `low` and `high`, the change in the unit of the sentence. It prints the sentences.
+#' @return A data frame of class `in_words` with a row a sentence: `term`, the coefficient or variable it is on;
+#'   `words`; `estimate`, `low` and `high`, the change in the unit of the sentence. It prints the sentences.
 #' @section Errors:
 #' `wavetax_error_unknown_term`; `wavetax_error_level`; `wavetax_error_slim` of a fit without its rows.
 #' @examples
@@ -34,7 +34,8 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   said <- list()
   for (term in unique(chosen)) {
     if (!is.null(terms) && is_level_of(units, term, fit)) {
-      said[[term]] <- Filter(function(one) one$term == term, unit_sentences(fit, units, units[[units_of_term(fit, units, term)]],
+      said[[term]] <- Filter(function(one) one$term == term,
+                             unit_sentences(fit, units, units[[units_of_term(fit, units, term)]],
                                                                             level))
       next
     }
@@ -92,7 +93,9 @@ unit_sentences <- function(fit, units, unit, level) {
   beside <- units_beside(units, unit)
   split <- Filter(function(other) other$kind %in% c("category", "indicator"), beside)
   levels <- lapply(split, function(other) if (other$kind == "category") other$values else c(0, 1))
-  cases <- if (length(split) == 0 || prod(lengths(levels)) > most_sentences) list(list()) else {
+  cases <- if (length(split) == 0 || prod(lengths(levels)) > most_sentences) {
+    list(list())
+  } else {
     grid <- expand.grid(levels, stringsAsFactors = FALSE, KEEP.OUT.ATTRS = FALSE)
     lapply(seq_len(nrow(grid)), function(r) as.list(grid[r, , drop = FALSE]))
   }
@@ -235,7 +238,8 @@ comparison_words <- function(fit, unit = NULL) {
   entity <- index$entity
   if (fit$method == "between") return(sprintf("between %s", plural_of(fit$design$between)))
   if (fit$method == "difference") return(sprintf("from one %s to the next", index$period))
-  if (!is.null(entity) && !is.null(unit) && !has_swept_effects(fit) && unit_is_fixed(fit, unit)) return(sprintf("between %s", plural_of(entity)))
+  if (!is.null(entity) && !is.null(unit) && !has_swept_effects(fit) &&
+      unit_is_fixed(fit, unit)) return(sprintf("between %s", plural_of(entity)))
   if (fit$method == "correlated") return(sprintf("within a %s", effect_names(fit)))
   if (has_swept_effects(fit)) {
     names <- effect_names(fit)
@@ -275,7 +279,8 @@ plain_sentence <- function(fit, term, level) {
                           if (row$estimate < 0) "lower" else "higher", interval)))
   }
   number(sprintf("With the other regressors held, one more of %s goes with %s %s of %s%s.", term,
-                 short_number(abs(row$estimate)), if (row$estimate < 0) "less" else "more", fit$design$outcome, interval))
+                 short_number(abs(row$estimate)), if (row$estimate < 0) "less" else "more", fit$design$outcome,
+                   interval))
 }
 
 # Where a curve of x and its square turns.
@@ -283,8 +288,10 @@ turn_words <- function(fit, unit) {
   b <- kept_estimates(fit)
   square <- sprintf("I(%s^2)", unit$name)
   of_unit <- names(fit$design$x)[fit$design$blueprint$assign %in% unit$terms]
-  if (!all(c(unit$name, square) %in% names(b)) || !setequal(of_unit, c(unit$name, square)) || b[[square]] == 0) return("")
+  if (!all(c(unit$name, square) %in% names(b)) || !setequal(of_unit,
+                                                            c(unit$name, square)) || b[[square]] == 0) return("")
   turn <- -b[[unit$name]] / (2 * b[[square]])
   inside <- turn > min(unit$values) && turn < max(unit$values)
-  sprintf(" The curve turns at %s, %s.", short_number(turn), if (inside) "within what is seen" else "beyond what is seen")
+  sprintf(" The curve turns at %s, %s.", short_number(turn), if (inside) "within what is seen" else
+            "beyond what is seen")
 }

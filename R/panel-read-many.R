@@ -163,7 +163,8 @@ join_parts <- function(tables, names, keys, fixed = character(), values = charac
   told <- character()
   describing <- describing_columns(tables, fixed)
   for (column in names(describing)) {
-    told <- c(told, sprintf("`%s` says which table it is (%s), and is left out.", column, list_some(describing[[column]], 4)))
+    told <- c(told, sprintf("`%s` says which table it is (%s), and is left out.", column,
+                            list_some(describing[[column]], 4)))
     tables <- lapply(tables, function(table) table[setdiff(base::names(table), column)])
   }
   all_keys <- unique(unlist(table_keys))
@@ -179,7 +180,8 @@ join_parts <- function(tables, names, keys, fixed = character(), values = charac
       known <- !is.na(out[[column]])
       apart <- which(known & !is.na(given) & as.character(out[[column]]) != as.character(given))
       if (length(apart) > 0) {
-        told <- c(told, sprintf("`%s` differs between tables in %s, such as %s: %s in an earlier one, %s in %s. The earlier stays.",
+        told <- c(told, sprintf(paste("`%s` differs between tables in %s, such as %s: %s in an earlier one, %s in",
+                                      "%s. The earlier stays."),
                                 column, count_of(length(apart), "row"), gsub("[[:cntrl:]]+", " ", all_keys[apart[1]]),
                                 dQuote(as.character(out[[column]][apart[1]]), FALSE),
                                 dQuote(as.character(given[apart[1]]), FALSE), names[i]))

@@ -9,21 +9,17 @@
 #' when its last is before the panel's last.
 #'
 #' @param data A [panel_frame()].
-#' @return A list of class `panel_shape`: `rows`, `entities`, `periods` (counts),
-#'   `first`, `last` (period values), `step` (in the period's units: 1 is each whole
-#'   number; for others see `unit`), `unit` (`NULL`, `"quarter"`, `"month"`, `"week"`,
-#'   `"day"` or `"label"`),
-#'   `balanced`, `gap_cells` (missing entity-periods inside), `gap_entities`,
-#'   `late`, `early`, `once` (entities that enter late, leave early, are seen once),
-#'   `per_entity`, `per_period` (rows of each, named), `first_seen`, `last_seen` (ticks by
-#'   entity), `gaps` (a data frame: `entity`, `missing`), `patterns` (a data frame:
-#'   `pattern`, the runs of periods seen, and `entities`, commonest first), `components` (connected
-#'   groups of entities and periods; effects of both can be told apart within one),
-#'   `absent` (periods of the clock that nobody has, a data frame with a row a run: `after`, `before`, `steps`),
-#'   `regular` (by entity: its rows are one constant step apart), `members` (a data frame with a row an
-#'   entity: `entity`, `first`, `last`, `rows`, `late`, `early`, and `missing`, the periods that it misses between). \cr
-#'   `as.data.frame()` gives `members`; `print(shape, members = TRUE)` lists those that enter late, leave early or
-#'   miss something.
+#' @return A list of class `panel_shape`: `rows`, `entities`, `periods` (counts), `first`, `last` (period values),
+#'   `step` (in the period's units: 1 is each whole number; for others see `unit`), `unit` (`NULL`, `"quarter"`,
+#'   `"month"`, `"week"`, `"day"` or `"label"`), `balanced`, `gap_cells` (missing entity-periods inside),
+#'   `gap_entities`, `late`, `early`, `once` (entities that enter late, leave early, are seen once), `per_entity`,
+#'   `per_period` (rows of each, named), `first_seen`, `last_seen` (ticks by entity), `gaps` (a data frame: `entity`,
+#'   `missing`), `patterns` (a data frame: `pattern`, the runs of periods seen, and `entities`, commonest first),
+#'   `components` (connected groups of entities and periods; effects of both can be told apart within one), `absent`
+#'   (periods of the clock that nobody has, a data frame with a row a run: `after`, `before`, `steps`), `regular` (by
+#'   entity: its rows are one constant step apart), `members` (a data frame with a row an entity: `entity`, `first`,
+#'   `last`, `rows`, `late`, `early`, and `missing`, the periods that it misses between). \cr `as.data.frame()` gives
+#'   `members`; `print(shape, members = TRUE)` lists those that enter late, leave early or miss something.
 #' @section Errors:
 #' `wavetax_error_not_a_panel` when `data` is not a panel frame.
 #' @examples

@@ -6,10 +6,9 @@
 #' residuals of a cluster are multiplied by one random weight for all of its rows, the effects swept out again, and the
 #' t statistic computed as in the fit, with the cluster form `type`. p is the share of draws at least as far out as the
 #' fit's own t. The interval holds the values of the coefficient that this test does not reject; an end that it does not
-#' have is infinite. Weights are signs: all patterns where these are no more than
-#' `draws` and fine enough for the level of the interval, 2^(1 - G) of at most 1 - level (then p has no noise); otherwise,
-#' under 12 clusters, six points (Webb 2023), all patterns where these are few; else random signs. Printed standard
-#' errors are those of `type`.
+#' have is infinite. Weights are signs: all patterns where these are no more than `draws` and fine enough for the level
+#' of the interval, 2^(1 - G) of at most 1 - level (then p has no noise); otherwise, under 12 clusters, six points (Webb
+#' 2023), all patterns where these are few; else random signs. Printed standard errors are those of `type`.
 #'
 #' `"pairs"`: clusters are drawn anew with all their rows, each draw a cluster of its own with effects of its own;
 #' errors are the spread of the coefficients, referred to t with G - 1 degrees of freedom.

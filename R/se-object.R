@@ -26,7 +26,8 @@ new_errors <- function(spec, label, df, meat = NULL, covariance = NULL, type = N
                        notes = NULL, forms = NULL, joint = NULL, lost = NULL, told_once = NULL, sizes = NULL,
                        effective = NULL, lags = NULL) {
   list(label = label, type = type, meat = meat, covariance = covariance, df = df, clusters = clusters, own = own,
-       notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, told_once = told_once, sizes = sizes, effective = effective,
+       notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, told_once = told_once, sizes = sizes,
+         effective = effective,
        lags = lags)
 }
 

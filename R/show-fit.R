@@ -160,7 +160,8 @@ missing_error_words <- function(fit) {
   if (length(fit$errors$lost) == length(gone)) gone <- gone & !fit$errors$lost
   gone <- kept_terms(fit)[gone]
   if (length(gone) == 0) return(NULL)
-  why <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "the model fits every row, so nothing tells of noise" else
+  why <- if (fit$ssr <= 1e-20 * max(fit$sst,
+                                    sum(fit$design$y^2))) "the model fits every row, so nothing tells of noise" else
     sprintf("under these errors %s variance is 0", if (length(gone) == 1) "its" else "their")
   sprintf("No standard error for %s: %s", list_some(term_words(gone), 6), why)
 }
@@ -195,10 +196,12 @@ variance_words <- function(fit) {
   theta <- if (!is.null(v$theta)) {
     sprintf("; theta %s", paste(unique(places(range(v$theta[fit$effects[[1]]$groups$sizes > 0]))), collapse = " to "))
   }
-  paste0("Variance by ", variance_method_words[[v$method]], ": ", format_number(v$sigma2_e), " within, ", list_words(parts), theta)
+  paste0("Variance by ", variance_method_words[[v$method]], ": ", format_number(v$sigma2_e), " within, ",
+         list_words(parts), theta)
 }
 
 variance_method_words <- c(
-  "swamy-arora" = "Swamy and Arora", "wallace-hussain" = "Wallace and Hussain", amemiya = "Amemiya", nerlove = "Nerlove",
+  "swamy-arora" = "Swamy and Arora", "wallace-hussain" = "Wallace and Hussain", amemiya = "Amemiya",
+    nerlove = "Nerlove",
   "maximum-likelihood" = "maximum likelihood"
 )

@@ -124,7 +124,8 @@ say_indented <- function(text, indent, exdent) {
 
 show_choices <- function(x) {
   writeLines(format_columns(choice_columns(x)))
-  say(sprintf("Errors of the recommended model, and if unrelated, as above; of others clustered by %s; intervals of %s percent",
+  say(sprintf(paste("Errors of the recommended model, and if unrelated, as above; of others clustered by %s;",
+                    "intervals of %s percent"),
               x$entity, percent_words(1 - x$level)))
 }
 
@@ -133,6 +134,7 @@ choice_columns <- function(x) {
   choices <- x$choices
   places <- estimate_decimals(choices$estimate, choices$std_error)
   number <- function(v) align_decimal(ifelse(is.na(v), "", format_number(v, decimals = places)))
-  stats::setNames(list(choices$model, number(choices$estimate), number(choices$low), number(choices$high), choices$role),
+  stats::setNames(list(choices$model, number(choices$estimate), number(choices$low), number(choices$high),
+                       choices$role),
                   c(x$focus, "estimate", "from", "to", ""))
 }

@@ -56,7 +56,8 @@ absent_words <- function(shape) {
   runs <- shape$absent
   if (nrow(runs) == 0) return(NULL)
   between <- sprintf("%s and %s", runs$after, runs$before)
-  sprintf("No %s has a row between %s (%s of the clock); lags and changes count %s", shape$entity, list_some(between, 3),
+  sprintf("No %s has a row between %s (%s of the clock); lags and changes count %s", shape$entity,
+          list_some(between, 3),
           count_of(sum(runs$steps), "step"), if (sum(runs$steps) == 1) "it" else "them")
 }
 

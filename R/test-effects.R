@@ -59,7 +59,8 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   p <- stats::pf(result$statistic, result$df[1], result$df[2], lower.tail = FALSE)
   test <- new_panel_test(
     title = sprintf("F test of %s effects%s", tested, if (is.null(kept)) "" else kept),
-    question = sprintf("do the levels of %s differ, once the regressors are taken out?", effects_nouns(full, restricted)),
+    question = sprintf("do the levels of %s differ, once the regressors are taken out?",
+                       effects_nouns(full, restricted)),
     statistic = c(F = result$statistic), parameter = c("numerator df" = result$df[1], "denominator df" = result$df[2]),
     p_value = p, null = sprintf("no %s effects%s", tested, if (is.null(kept)) "" else kept),
     alternative = sprintf("the levels of %s differ", effects_nouns(full, restricted)),

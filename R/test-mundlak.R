@@ -8,7 +8,8 @@
 #' Hotelling's form with CR2. It asks what Hausman's test asks; with the variance components held both statistics are
 #' one.
 #'
-#' Means of period dummies in an unbalanced panel say only when an entity is seen; they stay in the regression, untested.
+#' Means of period dummies in an unbalanced panel say only when an entity is seen; they stay in the regression,
+#' untested.
 #'
 #' Null: the effects are unrelated to the regressors, and random effects are consistent. A small p speaks for fixed
 #' effects.
@@ -58,9 +59,11 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
                  "nothing here speaks against random effects, which are the more precise."),
     data_name = test_equation(fit), distribution = joint$distribution, level = level,
     table = mundlak_table(under, means),
-    notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.", entity,
+    notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.",
+                      entity,
                       type), if (length(when_seen) > 0) {
-      sprintf("Means of dummies of the %s say when each %s is seen, and are not tested.", fit$design$index$period, entity)
+      sprintf("Means of dummies of the %s say when each %s is seen, and are not tested.", fit$design$index$period,
+              entity)
     })
   )
   with_draws(test, if (!is.null(draws)) null_of_mundlak(correlated), function(y) {

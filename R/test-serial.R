@@ -7,32 +7,32 @@
 #' dummies in the formula, weights; random and correlated effects are tested as the fixed effects fit of the same sets.
 #' Difference fits have `"differences"`, one entity alone `"breusch-godfrey"` (pooled) or `"durbin-watson"`.
 #'
-#' * `"corrected"`, at `lag` k: e = Mu are the residuals of the live rows, M what makes them of the disturbances u. Of an
-#'   entity, with \eqn{B}{B} 1/2 at rows k periods apart, \eqn{z_i = e_i'(B - D_i)e_i}{z_i = e_i'(B - D_i) e_i}, whose
-#'   diagonal \eqn{D_i}{D_i} makes its mean 0 where disturbances are unrelated: whatever the variance of each row,
+#' * `"corrected"`, at `lag` k: e = Mu are the residuals of the live rows, M what makes them of the disturbances u. Of
+#'   an entity, with \eqn{B}{B} 1/2 at rows k periods apart, \eqn{z_i = e_i'(B - D_i)e_i}{z_i = e_i'(B - D_i) e_i},
+#'   whose diagonal \eqn{D_i}{D_i} makes its mean 0 where disturbances are unrelated: whatever the variance of each row,
 #'   \eqn{(M_{ii} \circ M_{ii}) \delta_i = \mathrm{diag}(M_{ii} B M_{ii})}{(M_ii o M_ii) delta_i = diag(M_ii B M_ii)},
-#'   or under one variance for each entity. t is the mean of z over its error, over the root of
-#'   \eqn{\kappa = \max(1, \mathrm{tr}((MC)^2) / \sum_i \mathrm{tr}((M_{ii}C_i)^2))}{kappa = max(1, tr((MC)^2)/sum_i
-#'   tr((M_ii C_i)^2))}, C = B - D, which allows for effects across entities; G - 1 degrees of freedom, G the entities
-#'   that tell something. Several lags, `lag = 1:3`, are tested together: with m the means over the roots of kappa and S
-#'   the covariance of z, \eqn{G m'S^{-1}m (G - p)/((G - 1) p) \sim F(p, G - p)}{G m'S^-1 m (G - p)/((G - 1) p) ~ F(p, G
-#'   - p)}. Both p are printed; that of rows is used where it tells half of the entities that the other tells. It takes
+#'   or under one variance for each entity. t is the mean of z over its error, over the root of kappa, the larger of
+#'   1 and \eqn{\mathrm{tr}((MC)^2) / \sum_i \mathrm{tr}((M_{ii}C_i)^2)}{tr((MC)^2)/sum_i tr((M_ii C_i)^2)}, with C
+#'   of B less D, which allows for effects across entities; G - 1 degrees of freedom, G the entities that tell
+#'   something. Several lags, `lag = 1:3`, are tested together: with m the means over the roots of kappa and S the covariance of z,
+#'   \eqn{G m'S^{-1}m (G - p)/((G - 1) p) \sim F(p, G - p)}{G m'S^-1 m (G - p)/((G - 1) p) ~ F(p, G - p)}.
+#'   Both p are printed; that of rows is used where it tells half of the entities that the other tells. It takes
 #'   entities as independent given what the fit takes out. Beside more than 500 columns, traces are estimated from 64
 #'   random signs, and t is off by 1 to 3 percent, which is said.
 #' * `"differences"`: r are the residuals of the equation in changes between adjacent periods (effects that follow the
 #'   periods swept); over neighbouring changes \eqn{z_i = \sum r_{t-1} (r_t + r_{t-1}/2)}{z_i = sum r_{t-1} (r_t +
-#'   r_{t-1}/2)}, whose mean is zero where disturbances are unrelated: \eqn{t^2 \sim F(1, G - 1)}{t^2 ~ F(1, G - 1)} with
-#'   t the mean of z over its error and G the entities that have such a pair. The slope of r on its own value before is
-#'   shown beside its value under the null, -0.5. `form = "regression"` tests that slope with errors clustered by entity
-#'   instead, which rejects a true null somewhat too often.
+#'   r_{t-1}/2)}, whose mean is zero where disturbances are unrelated: \eqn{t^2 \sim F(1, G - 1)}{t^2 ~ F(1, G - 1)}
+#'   with t the mean of z over its error and G the entities that have such a pair. The slope of r on its own value
+#'   before is shown beside its value under the null, -0.5. `form = "regression"` tests that slope with errors clustered
+#'   by entity instead, which rejects a true null somewhat too often.
 #' * `"within"`: the same of residuals within entities, \eqn{z_i = \sum e_{t-1} (e_t + e_{t-1}/(T_i - 1))}{z_i = sum
 #'   e_{t-1} (e_t + e_{t-1}/(T_i - 1))}, t with G - 1 degrees of freedom; entities with three periods or more.
 #' * `"durbin-watson"`: \eqn{d = \sum (e_t - e_{t-1})^2 / \sum e^2}{d = sum (e_t - e_{t-1})^2 / sum e^2} over adjacent
 #'   periods, with gaps or uneven lengths \eqn{2 - 2 \sum e_t e_{t-1} / \sum e^2}{2 - 2 sum e_t e_{t-1} / sum e^2}; p
 #'   from draws of one variance on the same rows, against positive correlation unless `alternative = "two-sided"`. Its
 #'   mean under the null is printed.
-#' * `"lm"`: Born and Breitung's statistic at `lag` k, whatever the variance of each entity; one that changes over periods
-#'   makes it reject.
+#' * `"lm"`: Born and Breitung's statistic at `lag` k, whatever the variance of each entity; one that changes over
+#'   periods makes it reject.
 #' * `"breusch-godfrey"`: \eqn{n R^2}{n R^2} of the pooled residuals on the regressors and their own values up to `lag`
 #'   periods before, 0 where absent, chi-squared; the F form is beside it. An entity component makes it reject.
 #' * `"conditional"`: the score test of no autocorrelation up to `lag`, given the entity component that the fit has
@@ -93,7 +93,8 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
   if (is.null(method)) {
-    method <- if (!identical(form, "mean")) "differences" else if (!identical(alternative, "positive")) "durbin-watson" else
+    method <- if (!identical(form, "mean")) "differences" else
+      if (!identical(alternative, "positive")) "durbin-watson" else
       default_serial_method(fit)
   }
   check_serial_arguments(method, lag, form, alternative, variances)
@@ -201,8 +202,10 @@ serial_takes_out <- function(fit, held) {
   sets <- vapply(fit$effects, set_words, "")
   index <- fit$design$index
   list_words(c(if (length(sets) > 0) sprintf("effects of %s", list_words(sets)),
-               if (held$level && !index$entity %in% effect_names(fit)) sprintf("dummies of %s", plural_of(index$entity)),
-               if (held$trend && length(trend_columns(fit$effects)) == 0) sprintf("trends of %s", plural_of(index$entity)),
+               if (held$level && !index$entity %in% effect_names(fit)) sprintf("dummies of %s",
+                                                                               plural_of(index$entity)),
+               if (held$trend && length(trend_columns(fit$effects)) == 0) sprintf("trends of %s",
+                                                                                  plural_of(index$entity)),
                if (held$period && !any(vapply(fit$effects, function(set) index$period %in% set$columns, TRUE))) {
                  sprintf("dummies of %s", plural_of(index$period))
                }))
@@ -272,7 +275,8 @@ serial_corrected <- function(fit, ask) {
   used <- both[[kind]]
   if (used$G < fewest || !is.finite(used$statistic)) stop_too_short(fit, max(ask$lag), used$G, fewest)
   other <- setdiff(names(both), kind)
-  words <- c(rows = "whatever the variance of each row", entities = sprintf("under one variance for each %s", live$noun))
+  words <- c(rows = "whatever the variance of each row",
+             entities = sprintf("under one variance for each %s", live$noun))
   joint <- length(ask$lag) > 1
   lags <- if (joint) sprintf("at lags %s", list_words(ask$lag)) else sprintf("at lag %s", count_words(ask$lag))
   component <- if (fit$method == "pooled" && !ask$held$level) component_p(fit) else NA
@@ -287,7 +291,8 @@ serial_corrected <- function(fit, ask) {
     table = NULL,
     cautions = c(
       if (kind == "entities" && is.null(ask$variances)) {
-        sprintf("The series are too short to allow for a variance of each row: variances that change over %s make it reject.",
+        sprintf(paste("The series are too short to allow for a variance of each row: variances that change over %s",
+                      "make it reject."),
                 plural_of(live$moment))
       },
       if (isTRUE(component < ask$level)) {
@@ -305,7 +310,8 @@ serial_corrected <- function(fit, ask) {
       },
       sprintf("%s are taken as independent given what the fit takes out.", upper_first(live$nouns)),
       left_out_note(live),
-      if (!done$exact) sprintf("%s beside those of %s are too many for exact sums: estimated from random signs, t within 1 to 3 percent.",
+      if (!done$exact) sprintf(paste("%s beside those of %s are too many for exact sums: estimated from random",
+                                     "signs, t within 1 to 3 percent."),
                           upper_first(count_of(done$width, "column")), live$nouns)
     ),
     extra = list(variances = kind, p_values = vapply(both, `[[`, 0, "p"),
@@ -319,8 +325,9 @@ most_series <- 3000
 has_lagged_outcome <- function(fit) {
   left <- rlang::f_lhs(fit$design$formula)
   calls <- lapply(slope_names(fit), function(term) tryCatch(str2lang(term), error = function(cnd) NULL))
-  any(vapply(calls, function(call) is_operator(call, "past") && (identical(call[[2]], left) ||
-                                                                 identical(all.vars(call[[2]]), all.vars(left))), TRUE))
+  any(vapply(calls, function(call) {
+    is_operator(call, "past") && (identical(call[[2]], left) || identical(all.vars(call[[2]]), all.vars(left)))
+  }, TRUE))
 }
 
 # Each method: list(statistic, name, parameter, p, distribution, null, estimate, table, cautions, notes, pairs).
@@ -522,7 +529,8 @@ serial_result <- function(fit, method, found, changes, level) {
   entity <- fit$design$index$entity
   period <- fit$design$index$period
   rho <- if (is.null(changes)) found$rho else changes$rho
-  gaps <- if (isTRUE(changes$across_gaps > 0)) sprintf("; %s across a gap not used", count_of(changes$across_gaps, "change"))
+  gaps <- if (isTRUE(changes$across_gaps > 0)) sprintf("; %s across a gap not used",
+                                                       count_of(changes$across_gaps, "change"))
   verdicts <- if (is.null(found$verdicts)) {
     c(serial_advice(fit), sprintf("no sign of serial correlation from one %s to the next.", period))
   } else {

@@ -55,7 +55,8 @@ list_first <- function(x, words, show = 3) {
 
 deparse_words <- function(call) {
   # The names of the constant and of a drift are theirs alone.
-  if (is.symbol(call) && as.character(call) %in% c("(Intercept)", "(Drift)")) return(sprintf("`%s`", as.character(call)))
+  if (is.symbol(call) &&
+      as.character(call) %in% c("(Intercept)", "(Drift)")) return(sprintf("`%s`", as.character(call)))
   lines <- deparse(call, width.cutoff = 500L, backtick = !is.symbol(call))
   if (length(lines) == 1) lines else paste(trimws(lines), collapse = " ")
 }

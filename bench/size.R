@@ -57,7 +57,8 @@ all_tests <- function(a, b) {
     "serial, differences by regression" = p_of(test_serial(fixed, form = "regression")),
     "serial, within" = p_of(test_serial(fixed, "within")), "serial, lm" = p_of(test_serial(fixed, "lm")),
     "serial, Durbin-Watson" = p_of(test_serial(fixed, "durbin-watson", draws = 99, seed = seed)),
-    "serial, Breusch-Godfrey" = p_of(test_serial(pooled, "breusch-godfrey")), "serial, conditional" = p_of(test_serial(random,
+    "serial, Breusch-Godfrey" = p_of(test_serial(pooled, "breusch-godfrey")),
+      "serial, conditional" = p_of(test_serial(random,
                                                                                                     "conditional")),
     "serial, joint" = p_of(test_serial(pooled, "joint")),
     "variance, entities (fixed)" = p_of(test_variance(fixed)),
@@ -175,9 +176,12 @@ power <- lapply(alternatives, function(alternative) {
 names(power) <- alternatives
 text <- c(
   text, "", "## After other effects", "",
-  "True nulls of fits with further sets of effects, trends, movers (a tenth of the rows in another firm), dummies and two-way",
-  sprintf("random effects, %d draws a cell, under four patterns of variances. Empty: refused, as true nulls would be rejected far too", ceiling(draws / 2)),
-  "often. Durbin and Watson's p comes from draws of one variance. The test of shared shocks assumes one law for all rows.",
+  strwrap(sprintf(paste(
+    "True nulls of fits with further sets of effects, trends, movers (a tenth of the rows in another firm),",
+    "dummies and two-way random effects, %d draws a cell, under four patterns of variances. Empty: refused, as",
+    "true nulls would be rejected far too often. Durbin and Watson's p comes from draws of one variance. The test",
+    "of shared shocks assumes one law for all rows."
+  ), ceiling(draws / 2)), 118),
   further, "", "## What they find: 100 entities, 10 periods, uneven, normal", "",
   "serial: autocorrelation 0.3; spread: log standard deviations of entities vary by 0.4; with x: variance moves with a",
   "regressor's square; shocks: a common shock of 0.4, of either sign by entity; related: a regressor moves with the",

@@ -1,8 +1,8 @@
 # The guided choice: the kind of the focus chooses, its errors cover, and what is promised is said.
 
-made_panel <- function(N = 20, T = 8, seed = 1, x = function(id, t) rnorm(length(id)), y = function(x, id, t) x) {
+made_panel <- function(N = 20, spans = 8, seed = 1, x = function(id, t) rnorm(length(id)), y = function(x, id, t) x) {
   set.seed(seed)
-  data <- expand.grid(t = seq_len(T), id = seq_len(N))
+  data <- expand.grid(t = seq_len(spans), id = seq_len(N))
   data$x <- x(data$id, data$t)
   data$y <- y(data$x, data$id, data$t) + rnorm(nrow(data))
   panel_frame(data, id, t)
@@ -40,13 +40,13 @@ test_that("what varies in the focus decides the model, its errors are those of t
 })
 
 test_that("shocks shared within periods that go with the focus widen it, from 20 periods on by their persistence", {
-  shared <- function(T, rho, seed = 4) {
-    shock <- function() as.vector(stats::arima.sim(list(ar = rho), T))
+  shared <- function(spans, rho, seed = 4) {
+    shock <- function() as.vector(stats::arima.sim(list(ar = rho), spans))
     set.seed(seed)
     loading <- 1 + rnorm(20)
     a <- shock()
     b <- shock()
-    made_panel(20, T, 4, function(id, t) rnorm(length(id)) + loading[id] * a[t],
+    made_panel(20, spans, 4, function(id, t) rnorm(length(id)) + loading[id] * a[t],
                function(x, id, t) x + loading[id] * b[t])
   }
   panel <- shared(8, 0.01)
@@ -113,7 +113,8 @@ test_that("its intervals hold the truth about as often as they say, where a choi
   nearly_fixed <- function(seed) {
     set.seed(seed)
     own <- rnorm(20)
-    made_panel(20, 5, seed, function(id, t) own[id] + 0.2 * rnorm(length(id)), function(x, id, t) x + 0.4 * own[id] + rnorm(20)[id])
+    made_panel(20, 5, seed, function(id, t) own[id] + 0.2 * rnorm(length(id)),
+               function(x, id, t) x + 0.4 * own[id] + rnorm(20)[id])
   }
   held <- vapply(1:60, function(seed) {
     found <- appraise(y ~ x, nearly_fixed(seed))

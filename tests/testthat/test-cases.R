@@ -103,7 +103,8 @@ test_that("joint tests and predictions under Satterthwaite have the df of their 
   W <- drop((C %*% coef(fit)) |> crossprod(solve(C %*% V %*% t(C), C %*% coef(fit))))
   expect_equal(unname(c(test$statistic, test$parameter)), c(W * (eta - 1) / (eta * 2), 2, eta - 1), tolerance = 1e-8)
   expect_equal(test$p.value, pf(unname(test$statistic), 2, eta - 1, lower.tail = FALSE))
-  small <- fit_pooled(y ~ v1 + v2, panel_frame(d[d$id < 7, ], id, t), errors = se_clustered(~ id, "CR2", df = "satterthwaite"))
+  small <- fit_pooled(y ~ v1 + v2, panel_frame(d[d$id < 7, ], id, t),
+                      errors = se_clustered(~ id, "CR2", df = "satterthwaite"))
   new <- d[1, ]
   dense <- dense_regression(small$design$y, model.matrix(small))
   df <- dense_satterthwaite(dense, d$id[d$id < 7], "CR2", c(1, new$v1, new$v2))

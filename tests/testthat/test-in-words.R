@@ -46,12 +46,15 @@ test_that("weighted fits stand at the weighted mean, 0/1 outcomes change by poin
   award <- fit_fixed(pennant ~ levy, panel)
   expect_equal(numbers(in_words(award)), 100 * change_by_hand(award, c(levy = 1)))
   expect_match(in_words(award)$words, "a share of pennant that is .* percentage points lower")
-  expect_match(in_words(fit_fixed(log(nights) ~ levy, panel, "period"))$words, "^Between harbours of one season, one more")
-  expect_match(in_words(fit_correlated(log(nights) ~ levy + pier, panel), "pier")$words, "^Between harbours, one more of pier")
+  expect_match(in_words(fit_fixed(log(nights) ~ levy, panel, "period"))$words,
+               "^Between harbours of one season, one more")
+  expect_match(in_words(fit_correlated(log(nights) ~ levy + pier, panel), "pier")$words,
+               "^Between harbours, one more of pier")
   expect_match(in_words(fit_fixed(nights ~ past(levy, 2), panel))$words, "one more of levy 2 seasons before goes with")
   expect_match(paste(in_words(fit_fixed(pennant ~ past(storms), panel))$words), "it covers 0")
   pier <- fit_fixed(log(nights) ~ levy * pier, panel)
   expect_identical(in_words(pier)$term, "levy")
   wild <- with_errors(fit_fixed(log(nights) ~ levy, panel), se_bootstrap(~ coast))
-  expect_equal(numbers(in_words(wild))[2:3], 100 * (exp(unlist(as.data.frame(wild)[c("low", "high")], use.names = FALSE)) - 1))
+  expect_equal(numbers(in_words(wild))[2:3],
+               100 * (exp(unlist(as.data.frame(wild)[c("low", "high")], use.names = FALSE)) - 1))
 })

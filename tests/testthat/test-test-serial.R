@@ -208,17 +208,18 @@ test_that("the corrected test is that of whole matrices, whatever the fit takes 
   }
 })
 
-test_that("one-way, without regressors to speak of, the corrected test has a closed form; several lags are Hotelling's", {
+test_that("one-way, without regressors to speak of, the corrected test has a closed form; several lags are Hotelling's",
+          {
   d <- mover_panel(seed = 9)
   fit <- fit_fixed(y ~ x, panel_frame(d, id, t))
   closed <- vapply(split(d, d$id), function(one) {
     one <- one[order(one$t), ]
-    T <- nrow(one)
+    spans <- nrow(one)
     near <- outer(one$t, one$t, function(a, b) abs(a - b) == 1)
     e <- one$y - mean(one$y)
     m <- sum(near) / 2
-    if (T < 4 || m == 0) return(NA_real_)
-    sum(e %*% near %*% e) / 2 + sum((rowSums(near) - m / (T - 1)) * e^2) / (T - 2)
+    if (spans < 4 || m == 0) return(NA_real_)
+    sum(e %*% near %*% e) / 2 + sum((rowSums(near) - m / (spans - 1)) * e^2) / (spans - 2)
   }, 0)
   closed <- closed[!is.na(closed)]
   d$id <- match(d$id, unique(d$id))
@@ -226,7 +227,8 @@ test_that("one-way, without regressors to speak of, the corrected test has a clo
   plain <- asNamespace("wavetax")$core_serial_corrected(ave(d$y, d$id, FUN = function(v) v - mean(v)), d$id, d$t, own)
   expect_equal(plain$forms[[1]]$rows$statistic, mean_t(closed), tolerance = 1e-10)
   expect_identical(plain$forms[[1]]$rows$G, length(closed))
-  dense <- lapply(1:2, function(lag) dense_corrected(d$y, cbind(dummies_of(d$id), d$x), d$id, d$t, lag, own = dummies_of(d$id))$rows)
+  ids <- dummies_of(d$id)
+  dense <- lapply(1:2, function(lag) dense_corrected(d$y, cbind(ids, d$x), d$id, d$t, lag, own = ids)$rows)
   ids <- union(names(dense[[1]]$z), names(dense[[2]]$z))
   z <- vapply(dense, function(one) replace(one$z[ids], is.na(one$z[ids]), 0), numeric(length(ids)))
   m <- colMeans(z) / sqrt(vapply(dense, `[[`, 0, "kappa"))
@@ -243,7 +245,8 @@ test_that("traces from random signs give nearly the exact statistic, with varian
   d <- expand.grid(t = 1:8, id = 1:150)
   d$firm <- (d$id + (runif(nrow(d)) < 0.3) * sample(30, nrow(d), TRUE)) %% 40
   e <- rnorm(nrow(d)) * ifelse(d$t == 3, 3, 1)
-  sets <- lapply(list(d$id, d$firm + 1L, d$t), function(codes) core$core_effect_set(core$core_groups(as.integer(codes))))
+  sets <- lapply(list(d$id, d$firm + 1L, d$t),
+                 function(codes) core$core_effect_set(core$core_groups(as.integer(codes))))
   sweep <- function(V) {
     system <- core$core_effect_system(sets, nrow(d))
     on.exit(core$core_release(system))
@@ -289,15 +292,17 @@ test_that("methods are refused where they do not hold, naming the one that does"
 })
 
 test_that("true nulls after trends, movers and two-way random effects are rejected about as often as is said", {
-  rate <- function(make) mean(vapply(1:150, function(seed) {
+  p_of <- function(seed, make) {
     set.seed(seed)
     d <- expand.grid(t = 1:7, id = 1:40)
     d$firm <- (d$id + (runif(nrow(d)) < 0.1) * sample(20, nrow(d), TRUE)) %% 8
     d$x <- rnorm(nrow(d))
     d$y <- d$x + rnorm(40)[d$id] + rnorm(nrow(d)) * (0.5 + d$t / 4)
     test_serial(make(panel_frame(d, id, t)))$p.value
-  }, 0) < 0.05)
-  for (make in list(function(p) fit_fixed(y ~ x, p, ~ id + id:trend(t)), function(p) fit_fixed(y ~ x, p, ~ id + firm + t),
+  }
+  rate <- function(make) mean(vapply(1:150, p_of, 0, make) < 0.05)
+  for (make in list(function(p) fit_fixed(y ~ x, p, ~ id + id:trend(t)),
+                    function(p) fit_fixed(y ~ x, p, ~ id + firm + t),
                     function(p) suppressWarnings(fit_random(y ~ x, p, "both")))) {
     expect_lt(rate(make), 0.11)
   }
