@@ -50,18 +50,18 @@ appraisal_path <- function(x) {
   entities <- plural_of(x$entity)
   periods <- plural_of(x$period)
   kind <- if (x$errors$entities == 1) c(
-    sprintf("it varies over time, and there is one %s", x$entity), "nothing is to be taken out but its level"
+    sprintf("over time, in one %s", x$entity), "nothing is to be taken out but its level"
   ) else switch(x$kind,
-    varying = c(sprintf("it varies within %s and within %s", entities, periods),
+    varying = c(sprintf("within %s and within %s", entities, periods),
                 sprintf("effects of %s and %s are taken out whatever the tests say", entities, periods)),
-    common = c(sprintf("all %s share it in one %s", entities, x$period),
+    common = c(sprintf("over %s, alike for all %s", periods, entities),
                sprintf("effects of %s are taken out; those of %s would take it out too", entities, periods)),
-    fixed = c(sprintf("it does not change within %s", entities),
+    fixed = c(sprintf("not within %s", entities),
               sprintf("no effects of %s can be taken out: a comparison between them is all there is", entities))
   )
   start <- data.frame(
     step = c("kind", "model", "errors"),
-    question = c(sprintf("What varies in %s?", x$focus), "So which model?", "And which errors?"), test = "",
+    question = c(sprintf("How does %s vary?", x$focus), "So which model?", "And which errors?"), test = "",
     p_value = NA_real_, answer = c(kind[1], candidate_words(x$model, x), error_choice_words(x)),
     follows = c(kind[2], if (x$unrelated) {
       sprintf("you claim that what is fixed about %s is unrelated to %s", entities, x$focus)

@@ -95,7 +95,7 @@ print.appraisal <- function(x, ...) {
   for (j in which(first)) {
     step <- x$path[j, ]
     say(sprintf("%d. %s %s", j, step$question, upper_first(step$answer)))
-    say_indented(paste0("Because: ", step$follows), 3, 5)
+    say_indented(paste0(if (step$step == "kind") "So: " else "Because: ", step$follows), 3, 5)
   }
   writeLines("")
   say_heading("Recommendation")

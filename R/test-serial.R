@@ -11,10 +11,11 @@
 #'   an entity, with \eqn{B}{B} 1/2 at rows k periods apart, \eqn{z_i = e_i'(B - D_i)e_i}{z_i = e_i'(B - D_i) e_i},
 #'   whose diagonal \eqn{D_i}{D_i} makes its mean 0 where disturbances are unrelated: whatever the variance of each row,
 #'   \eqn{(M_{ii} \circ M_{ii}) \delta_i = \mathrm{diag}(M_{ii} B M_{ii})}{(M_ii o M_ii) delta_i = diag(M_ii B M_ii)},
-#'   or under one variance for each entity. t is the mean of z over its error, over the root of kappa, the larger of
-#'   1 and \eqn{\mathrm{tr}((MC)^2) / \sum_i \mathrm{tr}((M_{ii}C_i)^2)}{tr((MC)^2)/sum_i tr((M_ii C_i)^2)}, with C
-#'   of B less D, which allows for effects across entities; G - 1 degrees of freedom, G the entities that tell
-#'   something. Several lags, `lag = 1:3`, are tested together: with m the means over the roots of kappa and S the covariance of z,
+#'   or under one variance for each entity. t is the mean of z over its error, over the root of kappa, the larger of 1
+#'   and \eqn{\mathrm{tr}((MC)^2) / \sum_i \mathrm{tr}((M_{ii}C_i)^2)}{tr((MC)^2)/sum_i tr((M_ii C_i)^2)}, with C the
+#'   blocks of B less D, which allows for effects across entities; G - 1 degrees of freedom, G the entities that tell
+#'   something. Several lags, `lag = 1:3`, are tested together: with m the means over the roots of kappa and S the
+#'   covariance of z,
 #'   \eqn{G m'S^{-1}m (G - p)/((G - 1) p) \sim F(p, G - p)}{G m'S^-1 m (G - p)/((G - 1) p) ~ F(p, G - p)}.
 #'   Both p are printed; that of rows is used where it tells half of the entities that the other tells. It takes
 #'   entities as independent given what the fit takes out. Beside more than 500 columns, traces are estimated from 64

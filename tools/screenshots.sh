@@ -61,6 +61,8 @@ terminal errors.png 1 36 "wavetax fit data/harbours.csv --entity harbour --perio
     --formula 'log(nights) ~ levy + storms' --errors all | tail -n +13"
 terminal diagnosis.png 1 36 "wavetax diagnose data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + fuel'"
+terminal appraisal.png 1 36 "wavetax appraise data/harbours.csv --entity harbour --period season \\
+    --formula 'log(nights) ~ levy + storms + fuel' --focus levy"
 terminal problems.png 1 36 "wavetax check data/harbours-raw.csv --entity harbour --period season"
 terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --period year --model fixed \\
     --formula 'log(passengers) ~ fare'; \\
