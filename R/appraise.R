@@ -70,7 +70,8 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   fits <- c(fits, beside_fits(base, kind, index))
   recommended <- guided_model(fits, kind, unrelated)
   errors <- guided_errors(fits[[recommended]], focus, kind, level)
-  fit <- if (is.null(errors$spec)) fits[[recommended]] else under_errors(fits[[recommended]], errors$spec)
+  fit <- if (is.null(errors$fit)) fits[[recommended]] else errors$fit
+  errors$fit <- NULL
   found <- appraisal_tests(fits, fit, level, seed)
   out <- list(
     fit = fit, focus = focus$name, kind = kind, estimate = errors$row$estimate, interval = errors$interval,
@@ -221,7 +222,7 @@ most_corrected_entities <- 200
 fewest_told_entities <- 4
 many_periods <- 20
 
-# Both errors of the focus and the one that is taken: list(spec, row, interval, reason why there is none, by "entity" or
+# Both errors of the focus and the one that is taken: list(spec, fit, under them, row, interval, reason why there is none, by "entity" or
 # "period", shared, whether shocks that go with the focus widened it; entities, periods).
 guided_errors <- function(fit, focus, kind, level) {
   index <- fit$design$index
@@ -234,9 +235,8 @@ guided_errors <- function(fit, focus, kind, level) {
   if (out$entities == 1) {
     out$reason <- "few entities"
     out$by <- "entity"
-    if (!inherits(tryCatch(under_errors(fit, se_newey_west()), wavetax_error = identity), "condition")) {
-      out$spec <- se_newey_west()
-    }
+    under <- tryCatch(under_errors(fit, se_newey_west()), wavetax_error = function(cnd) NULL)
+    if (!is.null(under)) out[c("spec", "fit")] <- list(se_newey_west(), under)
     return(out)
   }
   by_entity <- errors_of_focus(fit, contrast, se_clustered(column_formula(index$entity), "CR2", df = "satterthwaite"),
@@ -254,8 +254,7 @@ guided_errors <- function(fit, focus, kind, level) {
     }
   }
   if (!is.null(chosen)) {
-    out$spec <- chosen$spec
-    out$row <- chosen$row
+    out[c("spec", "fit", "row")] <- chosen[c("spec", "fit", "row")]
   }
   out$reason <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
     if (out$entities < fewest_told_entities) "few entities" else
@@ -268,7 +267,7 @@ guided_errors <- function(fit, focus, kind, level) {
   out
 }
 
-# The focus under errors: list(spec, row, lost, whether one cluster alone tells it); NULL where they cannot be computed.
+# The focus under errors: list(spec, fit, row, lost, whether one cluster alone tells it); NULL where they cannot be computed.
 errors_of_focus <- function(fit, contrast, spec, level) {
   under <- tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) NULL)
   if (is.null(under)) return(NULL)
@@ -277,7 +276,7 @@ errors_of_focus <- function(fit, contrast, spec, level) {
   if (!is.null(none) && any(used %in% kept_terms(fit)[none])) return(NULL)
   row <- combination_of(under, contrast, 1 - level)
   lost <- any(used %in% under$errors$told_once) || !is.finite(row$std_error)
-  list(spec = spec, row = row, lost = lost)
+  list(spec = spec, fit = under, row = row, lost = lost)
 }
 
 # By period; `excess`, whether the period sums of scores vary more than unrelated rows would.

@@ -73,6 +73,8 @@ core_orthonormal <- function(columns, tolerance = rank_tolerance, threads = core
   kept <- solved$status == 0L
   if (!any(kept)) return(NULL)
   out <- columns[, kept, drop = FALSE] %*% backsolve(solved$upper, diag(sum(kept)))
+  # Columns that are far from each other are orthonormal at once.
+  if (rcond(solved$upper, triangular = TRUE) > 1e-3) return(out)
   again <- core_solve(factor_of(out))
   out %*% backsolve(again$upper, diag(ncol(out)))
 }

@@ -165,7 +165,8 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
               notes = nesting_words(fit, clusters, nested, name, spec, G, live))
   contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
-  suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (G < few_clusters || plain$longest > 0.2)
+  looked <- G < few_clusters && fit$n <= most_looked_at
+  suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (looked || plain$longest > 0.2)
   if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
   if (G < few_clusters || 1 / plain$longest < most_worth_counting) {
     parts <- plain$parts
@@ -232,6 +233,9 @@ hotelling_of <- function(fit, directions) {
   q * (q + 1) / total
 }
 most_together <- 8
+
+# Rows up to which each few clusters are looked through for a regressor that lives in one of them.
+most_looked_at <- 1e5
 
 # The kept coefficients as directions of length 1 in orthonormal coordinates, a column each.
 unit_contrasts <- function(fit) {

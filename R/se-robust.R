@@ -38,28 +38,41 @@ se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) 
 
 #' @export
 compute_errors.se_robust <- function(spec, fit) {
-  if (is.null(fit$design$pieces)) check_keeps_rows(fit, "robust errors")
-  live <- if (is.null(fit$design$pieces)) all_live_rows(fit) else live_rows(fit)
   power <- c(HC0 = 0, HC1 = 0, HC2 = 1, HC3 = 2, HC4 = -1)[[spec$type]]
-  parameters <- length(slope_names(fit)) +
-    if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
-  fitted <- fit$n - live$n
-  mean_leverage <- (parameters - fitted) / live$n
-  if (!is.null(fit$design$pieces)) {
-    if (power != 0 && length(fit$effects) > 1) {
-      stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
-    }
-    sums <- robust_in_pieces(fit, power, mean_leverage)
-    leverage <- NULL
-  } else {
-    leverage <- if (power != 0) effect_leverages(fit, spec)
-    sums <- core_robust_products(error_walk(fit), leverage$values, power, mean_leverage)
-  }
-  factor <- if (spec$type == "HC1") (fit$n - max(fitted, sums$fitted)) / fit$df$residual else 1
+  done <- if (is.null(fit$design$pieces)) robust_sums(spec, fit, power) else robust_sums_in_pieces(fit, power)
+  factor <- if (spec$type == "HC1") done$live / fit$df$residual else 1
   new_errors(
-    spec, "robust to unequal variances", fit$df$residual, meat = factor * sums$products, type = spec$type,
-    notes = c(leverage$note, short_panel_words(fit, spec), changes_words(fit, "robust errors"))
+    spec, "robust to unequal variances", fit$df$residual, meat = factor * done$products, type = spec$type,
+    notes = c(done$note, short_panel_words(fit, spec), changes_words(fit, "robust errors"))
   )
+}
+
+# list(products, live, how many rows are, note). Without a power leverages matter only in so far as rows are fitted
+# whatever their outcome, which have no residual; HC4 asks for their mean over the others.
+robust_sums <- function(spec, fit, power) {
+  check_keeps_rows(fit, "robust errors")
+  walk <- error_walk(fit)
+  first <- if (power <= 0) core_robust_products(walk, NULL, 0, quick = idle_residual(fit))
+  live <- if (power <= 0) live_of_all(fit, walk, live_rows(fit), first$fitted)
+  if (power == 0) return(list(products = first$products, live = live$n))
+  leverage <- effect_leverages(fit, spec)
+  mean <- if (power < 0) mean_leverage(fit, live$n) else 1
+  list(products = core_robust_products(walk, leverage$values, power, mean)$products, note = leverage$note)
+}
+
+robust_sums_in_pieces <- function(fit, power) {
+  if (power != 0 && length(fit$effects) > 1) {
+    stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
+  }
+  live <- live_rows(fit)$n
+  sums <- robust_in_pieces(fit, power, mean_leverage(fit, live))
+  list(products = sums$products, live = fit$n - max(fit$n - live, sums$fitted))
+}
+
+# Over the live rows: the others have a leverage of 1 each.
+mean_leverage <- function(fit, live) {
+  parameters <- length(slope_names(fit)) + if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
+  (parameters - (fit$n - live)) / live
 }
 
 # list(values, note) of the effects' part of leverages: see core_robust_products().

@@ -20,10 +20,16 @@ live_regression <- function(fit) {
 
 # Rows in which nothing is left of random numbers, whatever the outcome.
 fitted_rows_of <- function(whole, fit) {
+  known <- core_fitted_rows(whole$sets, whole$n)
+  # They have no residual: looked for where more residuals are nothing than effects account for.
+  if (method_of(fit)$effects != "random") {
+    idle <- sum(abs(transformed_residuals(fit)) <= idle_residual(fit))
+    if (idle <= length(known)) return(if (is.null(known)) integer() else known)
+  }
   noise <- random_numbers(whole$n)
   left <- drop(whole$annihilate(matrix(noise, ncol = 1)))
   found <- which(abs(left) <= 1e-7 * abs(noise))
-  sort(union(found, core_fitted_rows(whole$sets, whole$n)))
+  sort(union(found, known))
 }
 
 regression_part <- function(fit, keep) {
