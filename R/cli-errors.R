@@ -94,9 +94,7 @@ cli_under_errors <- function(fits, errors) {
 # What notes advise, in the words of --errors.
 cli_notes <- function(fit) {
   if (is.null(fit$errors$notes)) return(fit)
-  notes <- gsub("`se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()`",
-                "--errors few-clusters or --errors wild", fit$errors$notes, fixed = TRUE)
-  fit$errors$notes <- sub("; `combine = \"sum\"`.*", "", notes)
+  fit$errors$notes <- sub("; `combine = \"sum\"`.*", "", cli_advice(fit$errors$notes))
   fit
 }
 

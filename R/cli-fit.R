@@ -181,10 +181,15 @@ first_of_models <- function(fits) {
 
 cli_tests <- function(fits) {
   levels <- fits[names(fits) %in% methods_with(function(method) method$levels && method$constant != "drift")]
-  c(
+  tests <- c(
     if (all(c("fixed", "random") %in% names(fits))) list(test_hausman(fits$fixed, fits$random)),
     if (length(levels) > 0) list(test_serial(levels[[match("fixed", names(levels), nomatch = 1L)]]))
   )
+  lapply(tests, function(test) {
+    said <- intersect(c("reading", "cautions", "notes"), names(test))
+    test[said] <- lapply(test[said], cli_advice)
+    test
+  })
 }
 
 cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())

@@ -106,6 +106,7 @@ cli_advice <- function(text) {
       "`--errors few-clusters` or `--errors wild`",
     "`with_errors\\(fit, se_robust\\(\"HC3\"\\)\\)`" = "`--errors robust-hc3`",
     "`(?:with_errors\\(fit, )?se_newey_west\\(\\)\\)?`" = "`--errors serial`",
+    "`test_mundlak\\(\\)`( of the random effects fit)? does not" = "`wavetax appraise` has a form that does not",
     "`se_driscoll_kraay\\(\\)`" = "`--errors cross-section`", "`effects = \"both\"`" = "`--effects both`",
     "`fit_(fixed|random|correlated|pooled)\\([^`]*\\)`" = "`--model \\1`",
     ", or `method = \"joint\"` tells the two apart" = "", ": see `influence_by\\(fit\\)`" = "; `--out DIR` draws all"

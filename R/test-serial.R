@@ -107,6 +107,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes, live = live, held = held,
               variances = variances, seed = seed)
   found <- serial_methods[[method]](fit, ask)
+  if (!held$changes && is.null(found$rho)) found$rho <- first_autocorrelation(fit, live)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
     values <- drawn_statistics(fit, found$drawn, if (is.null(draws)) 999 else draws, seed)
