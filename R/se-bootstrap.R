@@ -54,7 +54,6 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   parts <- bootstrap_parts(spec, fit)
   formula <- parts$formula
   label <- sprintf("%s bootstrap by %s", spec$scheme, parts$name)
-  watch <- function(x) along_with_progress(x, "Drawing clusters")
   root <- fit$regression$root
   if (spec$scheme == "pairs") {
     # Directions that no cluster of live rows has are in no draw: what rests on them has no error.
@@ -63,7 +62,7 @@ compute_errors.se_bootstrap <- function(spec, fit) {
     pick <- parts$basis$pick
     seen <- pick - absent %*% crossprod(absent, pick)
     lost <- colSums((crossprod(absent, pick) %*% unit_contrasts(fit))^2) > 1e-6
-    changes <- with_own_seed(spec$seed, core_pairs_draws(parts$moments, seen, spec$draws, watch))
+    changes <- with_own_seed(spec$seed, core_pairs_draws(parts$moments, seen, spec$draws, drawing_clusters))
     told <- colSums(is.na(changes)) == 0
     check_some_draws(told)
     changes <- changes[, told, drop = FALSE]
@@ -83,7 +82,7 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   exists <- colSums(u^2) > 0.5
   u <- u / rep(sqrt(colSums(u^2)), each = nrow(u))
   u <- u[, exists, drop = FALSE]
-  draw <- wild_by_level(parts$moments, u, parts$adjustment, spec, watch)
+  draw <- wild_by_level(parts$moments, u, parts$adjustment, spec)
   wild <- draw(0.95)
   estimates <- unname(kept_estimates(fit))
   new_errors(
@@ -166,19 +165,29 @@ check_some_draws <- function(told) {
 }
 
 # The draws for intervals of a level, made once for each kind of weights: all patterns of signs may be too few for it.
-wild_by_level <- function(moments, u, adjustment, spec, watch) {
+wild_by_level <- function(moments, u, adjustment, spec) {
+  # What the function holds is this alone, and no rows.
+  force(moments)
+  force(u)
+  force(adjustment)
   made <- list()
   function(level) {
     kind <- core_wild_kind(ncol(moments$scores), spec$draws, level)
     if (is.null(made[[kind]])) {
-      made[[kind]] <<- with_own_seed(spec$seed, core_wild_draws(moments, u, adjustment, spec$draws, watch, level))
+      made[[kind]] <<- with_own_seed(spec$seed, core_wild_draws(moments, u, adjustment, spec$draws, drawing_clusters, level))
     }
     made[[kind]]
   }
 }
 
+drawing_clusters <- function(x) along_with_progress(x, "Drawing clusters")
+
 # By coefficient p, and the interval of a level.
 wild_answers <- function(draw, estimates, scale, exists) {
+  force(draw)
+  force(estimates)
+  force(scale)
+  force(exists)
   function(level) {
     wild <- draw(level)
     out <- data.frame(p_value = rep(NA_real_, length(estimates)), low = NA_real_, high = NA_real_)

@@ -132,19 +132,21 @@ without_scores <- function(computed, spec, fit) {
   computed$no_scores <- none
   computed$lost <- if (is.null(computed$lost)) none else computed$lost | none
   computed$covariance[none, ] <- computed$covariance[, none] <- NA_real_
-  own <- computed$own
-  if (!is.null(own)) {
-    computed$own <- function(level) replace_rows(own(level), none)
-  }
+  if (!is.null(computed$own)) computed$own <- answers_but(computed$own, none)
   computed$notes <- c(computed$notes, sprintf(
     "%s: what tells %s sums to zero within every group by construction, so these errors do not exist",
     list_some(kept_terms(fit)[none], 4), if (sum(none) == 1) "it" else "them"))
   computed
 }
 
-replace_rows <- function(table, rows) {
-  table[rows, ] <- NA_real_
-  table
+answers_but <- function(own, rows) {
+  force(own)
+  force(rows)
+  function(level) {
+    table <- own(level)
+    table[rows, ] <- NA_real_
+    table
+  }
 }
 
 # In a table's cell, the clusters beside it: "clustered CR2", "robust HC3".

@@ -179,6 +179,8 @@ test_that("R's own questions are answered of the fit's rows: sigma, weights, mod
     slim(fit_fixed(log(nights) ~ levy, panel))
   }
   expect_lt(length(serialize(make(), NULL)), 1e6)
+  wild <- with_errors(fit_fixed(log(nights) ~ levy, panel), se_bootstrap(~ coast, draws = 19))
+  expect_lt(length(serialize(wild$errors, NULL)), 2e4)
 })
 
 test_that("what a panel or a fit holds is its own, also of a data.table changed by reference", {
