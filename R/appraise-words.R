@@ -33,7 +33,8 @@ focus_choices <- function(x, focus) {
     role <- if (name == x$model) "recommended" else if (name == "beside") "if unrelated" else if (name == by_tests)
       "by tests" else ""
     spec <- if (name %in% c(x$model, "beside")) x$errors$spec else se_clustered(column_formula(x$entity))
-    under <- if (name == x$model) x$fit else if (is.null(spec)) fit else tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
+    under <- if (name == x$model) x$fit else if (is.null(spec)) fit else
+      tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- if (!is.null(contrast)) combination_of(under, contrast, 1 - x$level)
     shown <- !is.null(row) && !(name == x$model && x$standing == "none") && !identical(x$errors$reason, "perfect fit")
     data.frame(

@@ -222,7 +222,8 @@ most_corrected_entities <- 200
 fewest_told_entities <- 4
 many_periods <- 20
 
-# Both errors of the focus and the one that is taken: list(spec, fit, under them, row, interval, reason why there is none, by "entity" or
+# Both errors of the focus and the one that is taken: list(spec, fit, under them, row, interval, reason why there is
+# none, by "entity" or
 # "period", shared, whether shocks that go with the focus widened it; entities, periods).
 guided_errors <- function(fit, focus, kind, level) {
   index <- fit$design$index
@@ -267,7 +268,8 @@ guided_errors <- function(fit, focus, kind, level) {
   out
 }
 
-# The focus under errors: list(spec, fit, row, lost, whether one cluster alone tells it); NULL where they cannot be computed.
+# The focus under errors: list(spec, fit, row, lost, whether one cluster alone tells it); NULL where they cannot be
+# computed.
 errors_of_focus <- function(fit, contrast, spec, level) {
   under <- tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) NULL)
   if (is.null(under)) return(NULL)

@@ -19,6 +19,10 @@
 compare_errors <- function(fit, terms = NULL, ...) {
   check_is_fit(fit)
   all <- kept_terms(fit)
+  if (inherits(terms, "error_spec")) {
+    stop_argument("terms", "a specification of errors",
+                  "Coefficients come first: `compare_errors(fit, NULL, se_robust())`.")
+  }
   chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
   if (!is.character(chosen)) chosen <- all[chosen]
   specs <- list(...)

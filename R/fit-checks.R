@@ -4,7 +4,9 @@ check_is_fit <- function(fit, argument = "fit") {
   if (inherits(fit, "panel_fit") && is.list(fit) && is_one_text(fit$method)) return(invisible())
   stop_wavetax(
     "not_a_fit", sprintf("`%s` is of class %s, not a fitted panel model.", argument, class(fit)[1]),
-    todo = if (is.list(fit) && !is.data.frame(fit) && any(vapply(fit, inherits, TRUE, "panel_fit"))) {
+    todo = if (inherits(fit, "appraisal")) {
+      "Take the fit that it recommends: `chosen$fit`."
+    } else if (is.list(fit) && !is.data.frame(fit) && any(vapply(fit, inherits, TRUE, "panel_fit"))) {
       "It is a list of fits: take one of them, `fits[[1]]`."
     } else {
       "Give it what `fit_pooled()`, `fit_fixed()` or `fit_random()` returned."

@@ -174,7 +174,8 @@ wild_by_level <- function(moments, u, adjustment, spec) {
   function(level) {
     kind <- core_wild_kind(ncol(moments$scores), spec$draws, level)
     if (is.null(made[[kind]])) {
-      made[[kind]] <<- with_own_seed(spec$seed, core_wild_draws(moments, u, adjustment, spec$draws, drawing_clusters, level))
+      made[[kind]] <<- with_own_seed(spec$seed,
+                                     core_wild_draws(moments, u, adjustment, spec$draws, drawing_clusters, level))
     }
     made[[kind]]
   }
