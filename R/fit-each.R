@@ -27,7 +27,7 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., all = TRUE) {
   if (missing(by)) stop_argument("by", "missing", sprintf("Name a column: `by = ~ %s`.", names(data)[1]), kind = "by")
   name <- one_column_argument(rlang::enquo(by), data, "by")
   column <- plain_column(data[[name]])
-  values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column))
+  values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column), method = "radix")
   each <- lapply(values, function(value) {
     condition <- rlang::new_formula(NULL, call("==", as.name(name), value), env = baseenv())
     tryCatch(rlang::inject(fit(formula, data, ..., rows = !!condition)), wavetax_error = function(cnd) {

@@ -51,7 +51,7 @@ panel_variation <- function(data, ..., by = NULL, show = NULL) {
   numbers <- if (is.null(group)) {
     describe(seq_len(nrow(data)), NULL)
   } else {
-    values <- sort(unique(as.character(data[[group]])))
+    values <- sort(unique(as.character(data[[group]])), method = "radix")
     do.call(rbind, lapply(values, function(value) describe(which(data[[group]] == value), value)))
   }
   texts <- names[!is_number]

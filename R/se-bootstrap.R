@@ -144,7 +144,7 @@ carried_across <- function(spec, fit, basis, clusters, alive, name) {
 
 # Draws belong to clusters by their label, whatever the order of rows.
 sorted_clusters <- function(clusters) {
-  place <- order(clusters$labels)
+  place <- order(clusters$labels, method = "radix")
   if (!is.unsorted(place)) return(clusters)
   core_groups(order(place)[clusters$codes], clusters$count, clusters$labels[place])
 }
