@@ -239,6 +239,11 @@ corrected_forms <- function(fit, live, parts, lags, seed, with_rho = TRUE) {
   }
   width <- sum(core_unknowns(parts$beside)) + ncol(live$columns)
   exact <- width <= most_exact_columns && width * live$n <= most_basis_cells
+  if (!exact && live$n > most_probed_rows) {
+    stop_test("too_many_rows", sprintf("%s beside those of %s, in %s: too many for the corrected test.",
+                                       upper_first(count_of(width, "column")), live$nouns, count_of(live$n, "row")),
+              todo = "Test a part of the entities: `rows =` of the fit; or `method = \"durbin-watson\"`.")
+  }
   beside <- if (exact) cbind(set_columns(parts$beside, live$root, live$n), live$columns)
   done <- with_own_seed(seed, core_serial_corrected(
     live_residuals(live, fit), live$entity, live$clock, parts$own, beside, lags, live$root, if (!exact) live$annihilate,
@@ -322,6 +327,8 @@ serial_corrected <- function(fit, ask) {
 }
 
 most_series <- 3000
+# Signs are drawn for every row 64 times.
+most_probed_rows <- 3e6
 
 # Whether a lag of the outcome is among the regressors.
 has_lagged_outcome <- function(fit) {
