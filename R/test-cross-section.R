@@ -34,6 +34,8 @@
 #' limiting p of `"moments"` after effects of both rejects in 6 to 29 percent of cases with 20 entities, the more the
 #' longer the panel, which is why p comes from draws there (4 to 10 percent); with 100 entities and more in 2 to 10
 #' percent with normal disturbances, in 6 to 15 with skewed ones, whose squared correlations are larger.
+#' Serial correlation, and variances that change over periods, alone make tests of squared correlations reject, up to
+#' always: a caution says where they are seen.
 #' @section Errors:
 #' `wavetax_error_method` where a method does not hold on this panel, with those that do;
 #' `wavetax_error_too_few_periods` when no pair has three periods; `wavetax_error_too_many_entities`;
@@ -98,9 +100,10 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
     estimate = c("mean size of a correlation" = sums[["sizes"]] / sums[["pairs"]]),
     extra = list(period_effects = centred, pairs = c(used = sums[["pairs"]], left_out = sums[["left_out"]]))
   )
-  # Effects of the periods leave entities slightly against each other, which few of them feel.
-  few <- method == "moments" && centred && length(chosen$entities) < few_entities
-  if (is.null(draws) && few) draws <- 499
+  # Effects of the periods leave entities slightly against each other, which few of them feel; what else than levels of
+  # entities and periods is taken out makes correlations larger than the moments say.
+  few <- centred && length(chosen$entities) < few_entities
+  if (is.null(draws) && method == "moments" && (few || !takes_plain_levels(fit, live))) draws <- 499
   if (is.null(draws)) return(test)
   values <- drawn_statistics(fit, function(e) {
     cross_section_statistic(cross_section_sums(kept_rows(e, rows$keep), rows, chosen), method)$value
@@ -108,13 +111,33 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
   simulated_result(test, values, far = if (method == "cd") abs else identity)
 }
 
+# Whether levels of entities and periods are all the effects that a fit takes out.
+takes_plain_levels <- function(fit, live) {
+  keys <- unlist(fit$design$index[c("entity", "period")])
+  plain <- vapply(fit$effects, function(set) length(set$columns) == 1 && set$columns %in% keys, TRUE)
+  all(plain) && !nested_parts(live)$trend
+}
+
 # Squared correlations grow with serial correlation, and with laws that are not normal.
 cross_section_cautions <- function(fit, method, live) {
   if (method == "cd") return(NULL)
   rho <- first_autocorrelation(fit, live)
-  if (!isTRUE(rho > 0.15)) return(NULL)
-  sprintf("Disturbances are correlated over time (%s), which alone makes tests of squared correlations reject.",
-          fixed_decimals(min(1, rho), 2))
+  c(if (isTRUE(rho > 0.15)) {
+    sprintf("Disturbances are correlated over time (%s), which alone makes tests of squared correlations reject.",
+            fixed_decimals(min(1, rho), 2))
+  }, if (spreads_by_period(fit, live)) {
+    sprintf("Disturbances spread more in some %s, which alone makes tests of squared correlations reject.",
+            plural_of(live$moment))
+  })
+}
+
+# Whether squares of one period are larger than five times their error above the others'.
+spreads_by_period <- function(fit, live) {
+  squares <- live_residuals(live, fit)^2
+  period <- rank_codes(live$clock - min(live$clock) + 1L)
+  size <- tabulate(period$codes, period$count)
+  means <- cpp_group_sums(squares, period$codes, period$count) / size
+  any(means / mean(squares) > 1 + 5 * sqrt(2 / size))
 }
 
 cross_section_methods <- c("cd", "moments", "lm", "scaled", "bias-corrected")

@@ -244,3 +244,21 @@ test_that("sheets keep what is fixed over time in any order, and tell what they 
   openxlsx::write.xlsx(list(pop = a, gdp = b), file, overwrite = TRUE)
   expect_message(read_panel(file, land, year, sheet = "*"), "`code` differs between tables in 4 rows")
 })
+
+test_that("tests of squared correlations take p from draws after trends, and caution where one period's spread is larger", {
+  rejected <- vapply(1:30, function(seed) {
+    set.seed(seed)
+    d <- expand.grid(t = 1:6, id = 1:40)
+    d$x <- rnorm(240)
+    d$y <- d$x + rnorm(240)
+    test_cross_section(fit_fixed(y ~ x, panel_frame(d, id, t), ~ id + id:trend(t) + t), draws = 49)$p.value < 0.05
+  }, TRUE)
+  expect_lt(mean(rejected), 0.25)
+  set.seed(1)
+  d <- expand.grid(t = 1:6, id = 1:40)
+  d$x <- rnorm(240)
+  d$y <- d$x + rnorm(240) * ifelse(d$t == 3, 3, 1)
+  p <- panel_frame(d, id, t)
+  expect_match(test_cross_section(fit_fixed(y ~ x, p, "both"))$cautions, "spread more in some", all = FALSE)
+  expect_false(is.null(test_cross_section(fit_fixed(y ~ x, p, ~ id + id:trend(t) + t))$simulated))
+})
