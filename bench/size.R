@@ -151,7 +151,7 @@ further_tests <- function(fit, seed) {
   c("corrected" = p_of(test_serial(fit)), "differences" = p_of(test_serial(fit, "differences")),
     "within" = p_of(test_serial(fit, "within")),
     "Durbin-Watson" = p_of(test_serial(fit, "durbin-watson", draws = 99, seed = seed)),
-    "cross-section, moments" = p_of(test_cross_section(fit, seed = seed)))
+    "cross-section, default" = p_of(test_cross_section(fit, seed = seed)))
 }
 further <- unlist(lapply(names(further_fits), function(name) {
   message("after ", name)
