@@ -56,7 +56,7 @@ robust_sums <- function(spec, fit, power) {
   live <- if (power <= 0) live_of_all(fit, walk, live_rows(fit), first$fitted)
   if (power == 0) return(list(products = first$products, live = live$n))
   leverage <- effect_leverages(fit, spec)
-  mean <- if (power < 0) mean_leverage(fit, live$n) else 1
+  mean <- if (power < 0) average_leverage(fit, live$n) else 1
   list(products = core_robust_products(walk, leverage$values, power, mean)$products, note = leverage$note)
 }
 
@@ -65,12 +65,12 @@ robust_sums_in_pieces <- function(fit, power) {
     stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
   }
   live <- live_rows(fit)$n
-  sums <- robust_in_pieces(fit, power, mean_leverage(fit, live))
+  sums <- robust_in_pieces(fit, power, average_leverage(fit, live))
   list(products = sums$products, live = fit$n - max(fit$n - live, sums$fitted))
 }
 
 # Over the live rows: the others have a leverage of 1 each.
-mean_leverage <- function(fit, live) {
+average_leverage <- function(fit, live) {
   parameters <- length(slope_names(fit)) + if (has_swept_effects(fit)) fit$df$effects else has_constant(fit)
   (parameters - (fit$n - live)) / live
 }
