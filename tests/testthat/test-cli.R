@@ -46,8 +46,8 @@ test_that("fit prints what R prints for the same calls", {
     print(spec_table(fixed = fixed, random = random))
   })
   # In the words of the command line.
-  expected <- sub("`test_mundlak()` of the random effects fit does not.", "`wavetax appraise` has a form that does not.",
-                  expected, fixed = TRUE)
+  said <- "`test_mundlak()` of the random effects fit does not."
+  expected <- sub(said, "`wavetax appraise` has a form that does not.", expected, fixed = TRUE)
   expect_identical(run$out, expected)
 })
 
