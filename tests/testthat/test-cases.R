@@ -245,7 +245,7 @@ test_that("sheets keep what is fixed over time in any order, and tell what they 
   expect_message(read_panel(file, land, year, sheet = "*"), "`code` differs between tables in 4 rows")
 })
 
-test_that("tests of squared correlations take p from draws after trends, and caution where one period's spread is larger", {
+test_that("tests of squared correlations take p from draws after trends, and caution where spreads change over time", {
   rejected <- vapply(1:30, function(seed) {
     set.seed(seed)
     d <- expand.grid(t = 1:6, id = 1:40)
