@@ -12,8 +12,7 @@ most_probed_periods <- 30
 # estimated. list(forms: by lag list(rows, entities), each list(z by entity told, told, kappa, statistic, G); rho, the
 # autocorrelation from one tick of the clock to the next, NA where there is none).
 core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags = 1L, root = NULL, annihilate = NULL,
-                                  with_rho = TRUE,
-                                  threads = core_threads(length(e))) {
+                                  with_rho = TRUE, threads = core_threads(length(e))) {
   order <- core_time_order(entity, clock)
   sorted <- function(v) {
     if (is.null(order) || is.null(v)) return(v)

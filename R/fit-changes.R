@@ -10,8 +10,6 @@
 #   terms    places of the formula's terms that hold it; `variables` of its variables
 #   alone    whether some kept coefficient belongs to it alone
 
-
-
 formula_units <- function(fit) {
   design <- fit$design
   terms <- design$blueprint$terms

@@ -168,9 +168,7 @@ model.frame.panel_fit <- function(formula, ...) {
   calls <- c(list(rlang::f_lhs(design$formula)), as.list(attr(design$blueprint$terms, "variables"))[-(1:2)])
   columns <- lapply(calls, function(call) {
     name <- deparse_words(call)
-    value <- evaluate_one(call, name, design$data, rlang::f_env(design$formula), design$index)
-    if (is.null(design$rows)) value else if (is.matrix(value)) value[design$rows, , drop = FALSE] else
-      value[design$rows]
+    take_rows(evaluate_one(call, name, design$data, rlang::f_env(design$formula), design$index), design$rows)
   })
   names(columns) <- vapply(calls, deparse_words, "")
   structure(columns[!duplicated(names(columns))], class = "data.frame", row.names = seq_along(design$y))

@@ -27,8 +27,7 @@ new_errors <- function(spec, label, df, meat = NULL, covariance = NULL, type = N
                        effective = NULL, lags = NULL) {
   list(label = label, type = type, meat = meat, covariance = covariance, df = df, clusters = clusters, own = own,
        notes = notes, spec = spec, forms = forms, joint = joint, lost = lost, told_once = told_once, sizes = sizes,
-         effective = effective,
-       lags = lags)
+       effective = effective, lags = lags)
 }
 
 compute_errors <- function(spec, fit) UseMethod("compute_errors")

@@ -107,7 +107,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes, live = live, held = held,
               variances = variances, seed = seed)
   found <- serial_methods[[method]](fit, ask)
-  if (!held$changes && is.null(found$rho)) found$rho <- first_autocorrelation(fit, live)
+  if (!held$changes && is.null(found$rho)) found$rho <- first_autocorrelation(fit, live, held)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
     values <- drawn_statistics(fit, found$drawn, if (is.null(draws)) 999 else draws, seed)
@@ -154,7 +154,7 @@ check_serial_arguments <- function(method, lag, form, alternative, variances) {
 # What the regression takes out, found from its columns, however they were written:
 #   level, trend, period   of entities; of periods
 #   entities   whether entities' levels are all that is taken out
-#   changes    whether changes between neighbouring periods take out all of it; `sweep` the groups that follow periods
+#   changes    whether changes between neighbouring periods take out all of it
 serial_holds <- function(fit, live) {
   parts <- nested_parts(live)
   entities <- core_groups(live$entity, max(live$entity))
@@ -173,7 +173,7 @@ serial_holds <- function(fit, live) {
   }, TRUE)
   list(level = parts$level, trend = parts$trend, period = period, parts = parts,
        entities = parts$level && no_trends && !period && all(own_levels | fixed_over_time),
-       changes = no_trends && all(fixed_over_time | with_period), sweep = with_period & !fixed_over_time)
+       changes = no_trends && all(fixed_over_time | with_period))
 }
 
 # Where a method does not hold it is refused: a true null would be rejected far too often.
@@ -253,8 +253,7 @@ corrected_forms <- function(fit, live, parts, lags, seed, with_rho = TRUE) {
 }
 
 # The autocorrelation from one period to the next that the residuals tell; NA where they tell none.
-first_autocorrelation <- function(fit, live) {
-  held <- serial_holds(fit, live)
+first_autocorrelation <- function(fit, live, held = serial_holds(fit, live)) {
   if (held$changes) {
     changes <- serial_changes(fit)
     return(if (length(changes$now) < 3) NA_real_ else changes$rho)
