@@ -13,6 +13,14 @@ cpp_number_facts <- function(x) {
     .Call(`_wavetax_cpp_number_facts`, x)
 }
 
+cpp_is_plain_file <- function(path) {
+    .Call(`_wavetax_cpp_is_plain_file`, path)
+}
+
+cpp_text_counts <- function(path, separator) {
+    .Call(`_wavetax_cpp_text_counts`, path, separator)
+}
+
 cpp_any_contains <- function(x, part) {
     .Call(`_wavetax_cpp_any_contains`, x, part)
 }

@@ -41,7 +41,7 @@ cli_errors_help <- function() {
 # The words of an option: a list by word of its descriptor and lags.
 cli_error_choices <- function(text) {
   words <- cli_error_words()
-  given <- unique(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))
+  given <- unique(option_list(text))
   stats::setNames(lapply(given, function(one) {
     lags <- if (grepl("^(serial|cross-section)-[0-9]{1,6}$", one)) as.numeric(sub(".*-", "", one))
     base <- if (is.null(lags)) one else sub("-[0-9]+$", "", one)

@@ -37,7 +37,7 @@ cli_fit <- function(args) {
   cli_needs(options, c("entity", "period", "formula"))
   models <- chosen_models(options$model)
   check_fit_options(options, models)
-  check_outputs(options, parsed$args)
+  check_outputs(options, cli_inputs(parsed$args, options))
   errors <- cli_errors(options)
   panel <- cli_panel(cli_files(parsed$args, options), options)
   shared <- list(
@@ -116,7 +116,7 @@ check_format <- function(format) {
 }
 
 chosen_models <- function(text) {
-  models <- unique(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))
+  models <- unique(option_list(text))
   unknown <- setdiff(models, fit_method_names)
   if (length(unknown) == 0 && length(models) > 0) return(models)
   stop_usage("--model takes ", list_words(fit_method_names), ", separated by commas; not ",
@@ -216,9 +216,9 @@ cli_compare <- function(args) {
   if (!options$beneath %in% names(beneath_words)) {
     stop_usage("--beneath takes std_error, p_value or interval, not ", sQuote(options$beneath, FALSE), ".")
   }
-  check_outputs(options, parsed$args)
+  check_outputs(options, cli_inputs(parsed$args, options))
   fits <- cli_saved_under(saved_fits(parsed$args), options$errors)
-  terms <- if (!is.null(options$terms)) trimws(strsplit(options$terms, ",", fixed = TRUE)[[1]])
+  terms <- option_list(options$terms)
   table <- spec_table(fits, terms = terms, beneath = options$beneath)
   cli_write_table(table, options)
   cli_draw(fits, options)

@@ -42,32 +42,24 @@ cli_main <- function(args) {
     ), "wavetax --help"))
   }
   run <- commands[[args[1]]]$run
-  printed <- tempfile()
-  on.exit(unlink(printed))
-  status <- cli_collect(cli_guard(run(args[-1]), args[1]), printed)
-  if (!cli_deliver(printed)) {
+  done <- cli_collect(cli_guard(run(args[-1]), args[1]))
+  if (length(done$printed) > 0 && !cpp_write_output(done$printed)) {
     writeLines("Error: the results could not be written to standard output.", stderr())
     return(1L)
   }
-  status
+  done$status
 }
 
-# What is printed is collected and written at once, where a full device can be noticed; R's own
-# printing does not say.
-cli_collect <- function(work, file) {
+# What is printed is collected in memory and written at once, where a full device can be noticed; R's own
+# printing does not say, and a full folder for temporary files loses nothing.
+cli_collect <- function(work) {
   options(cli.num_colors = cli::num_ansi_colors())
-  connection <- base::file(file, "w", encoding = "native.enc")
+  connection <- rawConnection(raw(), "wb")
   sink(connection)
-  on.exit({
-    sink()
-    close(connection)
-  })
-  force(work)
-}
-
-cli_deliver <- function(file) {
-  size <- file.size(file)
-  size == 0 || cpp_write_output(readBin(file, "raw", size))
+  status <- tryCatch(work, finally = sink())
+  printed <- rawConnectionValue(connection)
+  close(connection)
+  list(status = status, printed = printed)
 }
 
 cli_overview <- function() {
@@ -139,8 +131,8 @@ option_value <- function(part) {
   if (isTRUE(part)) return("")
   if (is.atomic(part)) return(as.character(part))
   values <- vapply(as.list(part)[-1], as.character, "")
-  paste0(if (!is.null(names(values))) ifelse(nzchar(names(values)), paste0(names(values), "="), ""), values,
-         collapse = ",")
+  keys <- if (!is.null(names(values))) ifelse(nzchar(names(values)), paste0(names(values), "="), "")
+  list_option(paste0(keys, values))
 }
 
 reading_flags <- function() {

@@ -36,7 +36,7 @@ cli_check <- function(args) {
     found <- new_panel_problems(list(shape), NULL, NULL)
   } else {
     entity <- options$entity
-    found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods),
+    found <- panel_problems(data, !!entity, !!period, periods = option_list(options$periods),
                             date_format = options$date_format)
   }
   found$todo <- cli_words(found$todo)
@@ -61,7 +61,7 @@ cli_say_repair <- function(found, files, options) {
     c("wavetax", "reshape", files, "--to", "long", keys, "-o", paste0(out, "-long.csv"))
   } else {
     mend <- repairs_of(found)
-    listed <- function(flag, values) if (length(values) > 0) c(flag, paste(values, collapse = ","))
+    listed <- function(flag, values) if (length(values) > 0) c(flag, list_option(values))
     mends <- c(if (mend$tidy) c("--names", "tidy"), listed("--numbers", mend$numbers), listed("--drop", mend$drop),
                if (mend$repeated) c("--repeated", "first"))
     if (length(mends) > 0) c("wavetax", "repair", files, keys, mends, "-o", paste0(out, "-mended.csv"))
@@ -69,11 +69,6 @@ cli_say_repair <- function(found, files, options) {
   if (is.null(command)) return(invisible())
   writeLines(c("", if (any(shape)) "Lay it out anew:" else "Mend what can be mended in one way:",
                command_lines(shell_words(command))))
-}
-
-shell_words <- function(words) {
-  plain <- grepl("^[A-Za-z0-9_./:,=@%+-]+$", words)
-  ifelse(plain, words, paste0("'", gsub("'", "'\\\\''", words), "'"))
 }
 
 # A command over several lines, cut between words.
@@ -107,12 +102,12 @@ cli_profile <- function(args) {
   options <- parsed$options
   cli_needs(options, c("entity", "period"))
   check_print_format(options$format)
-  odd <- setdiff(cli_list(options$show), c("range", "missing", "correlations"))
+  odd <- setdiff(option_list(options$show), c("range", "missing", "correlations"))
   if (length(odd) > 0) stop_usage("--show takes range, missing and correlations, not ", sQuote(odd[1], FALSE), ".")
   if (options$members && options$format != "text") stop_usage("--members has no effect: it is printed as text only.")
   panel <- cli_panel(cli_files(parsed$args, options), options)
   by <- options$by
-  variation <- panel_variation(panel, by = !!by, show = cli_list(options$show))
+  variation <- panel_variation(panel, by = !!by, show = option_list(options$show))
   if (!is.null(options$out)) {
     make_folder(options$out)
     cli_profile_figures(panel, variation, options$out)
@@ -137,13 +132,20 @@ cli_profile_figures <- function(panel, variation, folder) {
   figures <- c(
     list(presence = function() plot_presence(panel)),
     stats::setNames(lapply(moving, function(name) function() plot_paths(panel, !!name)),
-                    sprintf("paths-%s", gsub("[^[:alnum:]._-]+", "-", moving)))
+                    file_names(sprintf("paths-%s", moving)))
   )
   for (i in along_with_progress(figures, "Drawing")) {
     file <- file.path(folder, paste0(names(figures)[i], ".png"))
     save_figure(figures[[i]](), file)
     cli_wrote(file)
   }
+}
+
+# Names that can be files' on every system, no two alike.
+file_names <- function(names) {
+  plain <- gsub("[^A-Za-z0-9._-]+", "-", iconv(names, "UTF-8", "ASCII//TRANSLIT", sub = "-"))
+  lower <- make.unique(tolower(plain), sep = "-")
+  ifelse(lower == tolower(plain), plain, lower)
 }
 
 cli_needs <- function(options, names) {
@@ -157,10 +159,4 @@ cli_print <- function(object, table, format) {
   )
 }
 
-# Through a file, as what data.table writes to a closed pipe ends R.
-cli_csv <- function(table) {
-  file <- tempfile(fileext = ".csv")
-  on.exit(unlink(file))
-  data.table::fwrite(table, file, na = "", dec = ".", qmethod = "double")
-  writeLines(readLines(file, encoding = "UTF-8"))
-}
+cli_csv <- function(table) text_writer(table, ",")$write("")

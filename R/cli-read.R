@@ -30,17 +30,16 @@ cli_reader_options <- function() {
   )
 }
 
-cli_list <- function(text) if (!is.null(text)) trimws(strsplit(text, ",", fixed = TRUE)[[1]])
-
 # The reader's arguments as they were given; what is wrong with them is wrong usage.
 cli_reader <- function(options) {
-  sheet <- cli_list(options$sheet)
+  sheet <- option_list(options$sheet)
   if (length(sheet) == 1 && grepl("^[0-9]{1,6}$", sheet)) sheet <- as.integer(sheet)
   header <- if (!is.null(options$header)) suppressWarnings(as.numeric(options$header))
-  missing <- if (!is.null(options$missing)) unique(c("", "NA", cli_list(options$missing)))
+  missing <- if (!is.null(options$missing)) unique(c("", "NA", option_list(options$missing)))
   given <- list(
     sheet = sheet, range = options$range, header = header, layout = options$layout, merged = options$merged,
-    numbers = cli_list(options$numbers), text = cli_list(options$text), missing = missing, decimal = options$decimal,
+    numbers = option_list(options$numbers), text = option_list(options$text), missing = missing,
+    decimal = options$decimal,
     thousands = options$thousands, percent = options$percent, date_format = options$date_format,
     period_from = options$period_from, delimiter = options$delimiter, encoding = options$encoding
   )
@@ -63,6 +62,14 @@ cli_files <- function(args, options, most = Inf) {
   vapply(args, function(one) if (one == "-") cli_standard_input() else one, "", USE.NAMES = FALSE)
 }
 
+# All files that a command reads: those that patterns find, the labels', and what stands behind standard input.
+cli_inputs <- function(args, options) {
+  files <- args[args != "-"]
+  piped <- "/dev/stdin"
+  found <- lapply(files, function(one) if (grepl("[*?]", one) && !file.exists(one)) Sys.glob(one) else one)
+  c(unlist(found), options$labels, if ("-" %in% args && is_plain_file(piped)) normalizePath(piped))
+}
+
 cli_standard_input <- function() {
   connection <- base::file("stdin", "rb", raw = TRUE)
   on.exit(close(connection))
@@ -77,7 +84,7 @@ cli_standard_input <- function() {
                                                                                     charToRaw("PA"))) ".parquet" else
     ".csv"
   file <- file.path(tempdir(), paste0("standard-input", ending))
-  write_block(pieces, file)
+  write_bytes(pieces, file)
   file
 }
 
@@ -87,7 +94,7 @@ cli_table <- function(files, options) do.call(table_of, c(list(files), cli_reade
 cli_panel <- function(files, options) {
   entity <- options$entity
   period <- options$period
-  arguments <- c(cli_reader(options), list(periods = cli_list(options$periods), labels = options$labels))
+  arguments <- c(cli_reader(options), list(periods = option_list(options$periods), labels = options$labels))
   rlang::inject(read_panel(files, !!entity, !!period, !!!arguments))
 }
 

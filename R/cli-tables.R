@@ -26,19 +26,19 @@ cli_reshape <- function(args) {
   for (one in without) {
     if (!is.null(options[[one]])) stop_usage(sprintf("--%s has no effect with --to %s.", one, options$to))
   }
-  check_data_output(options$out, parsed$args)
+  check_data_output(options$out, cli_inputs(parsed$args, options))
   files <- cli_files(parsed$args, options)
   period <- if (is.null(options$period)) "period" else options$period
   out <- if (options$to == "long") {
     entity <- options$entity
     optional <- Filter(Negate(is.null), options[c("indicator", "value")])
     rlang::inject(panel_to_long(
-      files, !!entity, !!period, pattern = options$pattern, periods = cli_list(options$periods), !!!optional,
+      files, !!entity, !!period, pattern = options$pattern, periods = option_list(options$periods), !!!optional,
       !!!cli_reader(options)
     ))
   } else {
     options$period <- period
-    panel_to_wide(cli_panel(files, options), cli_list(options$variables))
+    panel_to_wide(cli_panel(files, options), option_list(options$variables))
   }
   cli_write_data(out, options$out)
 }
@@ -61,12 +61,13 @@ cli_repair <- function(args) {
   parsed <- cli_arguments(join_repeated(args, "--names", "\u001f"), cli_repair_parser(), positional = NULL)
   options <- parsed$options
   cli_needs(options, c("entity", "period", "out"))
-  check_data_output(options$out, c(parsed$args, options$log))
+  inputs <- cli_inputs(parsed$args, options)
+  check_data_output(options$out, c(inputs, options$log))
   if (!is.null(options$log)) {
     tryCatch(check_ending(options$log, c("json", "r"), "The log"), wavetax_error = function(cnd) {
       stop_usage("--log: ", conditionMessage(cnd))
     })
-    check_not_over(options$log, parsed$args)
+    check_not_over(options$log, inputs)
   }
   names <- cli_names(options$names)
   reader <- options
@@ -75,12 +76,12 @@ cli_repair <- function(args) {
   data <- cli_table(cli_files(parsed$args, options), reader)
   entity <- options$entity
   period <- options$period
-  found <- panel_problems(data, !!entity, !!period, periods = cli_list(options$periods),
+  found <- panel_problems(data, !!entity, !!period, periods = option_list(options$periods),
                           date_format = options$date_format)
   mended <- panel_repair(
-    data, found, names = names, numbers = cli_list(options$numbers), drop = cli_list(options$drop),
+    data, found, names = names, numbers = option_list(options$numbers), drop = option_list(options$drop),
     repeated = options$repeated, decimal = options$decimal, thousands = options$thousands, percent = options$percent,
-    missing = cli_list(options$missing)
+    missing = option_list(options$missing)
   )
   log <- repair_log(mended)
   cli_write_data(mended, options$out)
@@ -120,7 +121,7 @@ cli_balance <- function(args) {
   if (!options$how %in% balance_ways) {
     stop_usage("--how takes fill, entities or block, not ", sQuote(options$how, FALSE), ".")
   }
-  check_data_output(options$out, parsed$args)
+  check_data_output(options$out, cli_inputs(parsed$args, options))
   cli_write_data(panel_balance(cli_panel(cli_files(parsed$args, options), options), options$how), options$out)
 }
 
@@ -146,7 +147,7 @@ cli_join <- function(args) {
   cli_needs(options, c("entity", "period", "out"))
   if (!options$match %in% c("exact", "tidy")) stop_usage("--match takes exact or tidy, not ",
                                                          sQuote(options$match, FALSE), ".")
-  check_data_output(options$out, parsed$args)
+  check_data_output(options$out, cli_inputs(parsed$args, options))
   files <- cli_files(parsed$args, options)
   panel <- cli_panel(files[1], options)
   other <- options[c("missing", "decimal", "thousands", "percent", "delimiter", "encoding")]
@@ -164,7 +165,7 @@ cli_join <- function(args) {
 # harbour=name,season as c(harbour = "name", season = "season").
 cli_by <- function(text) {
   if (is.null(text)) return(NULL)
-  pairs <- strsplit(cli_list(text), "=", fixed = TRUE)
+  pairs <- strsplit(option_list(text), "=", fixed = TRUE)
   if (any(!lengths(pairs) %in% 1:2)) stop_usage("--by takes columns, or pairs such as harbour=name.")
   stats::setNames(vapply(pairs, function(pair) pair[length(pair)], ""), vapply(pairs, `[`, "", 1))
 }

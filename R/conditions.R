@@ -45,8 +45,7 @@ hidden_signs <- function(point) {
 }
 
 escape_signs <- function(text) {
-  text <- enc2utf8(text)
-  if (!validUTF8(text)) text <- iconv(text, "latin1", "UTF-8", sub = "byte")
+  text <- as_utf8_text(text)
   points <- utf8ToInt(text)
   odd <- hidden_signs(points)
   if (!any(odd)) return(text)

@@ -51,7 +51,8 @@ replay_means <- function(means, newdata) {
 check_new_kind <- function(x, name) {
   if (is.numeric(x) || is.logical(x)) return(invisible())
   stop_wavetax("kind", sprintf("`%s` is %s in the new data, but numbers in the fit.", name, kind_words(x)),
-               todo = sprintf("Make it numbers first, for example `newdata$%s <- as.numeric(newdata$%s)`.", name, name))
+               todo = sprintf("Make it numbers first, for example `newdata$%1$s <- as.numeric(newdata$%1$s)`.",
+                              code_name(name)))
 }
 
 known_levels <- function(x, name, xlevels) {

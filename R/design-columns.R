@@ -124,8 +124,8 @@ check_text_regressors <- function(variables, data) {
         "text_levels", sprintf("The regressor `%s` is text of %s values: %s dummies.", name,
                                count_words(length(values)), count_words(length(values) - 1)),
         where = sprintf("It starts with %s.", list_some(dQuote(values, FALSE))),
-        todo = c(sprintf("If that is meant, write `factor(%s)`.", name),
-                 sprintf("Or sweep it out: `fit_fixed(..., effects = ~ %s)`.", name))
+        todo = c(sprintf("If that is meant, write `factor(%s)`.", code_name(name)),
+                 sprintf("Or sweep it out: `fit_fixed(..., effects = ~ %s)`.", code_name(name)))
       )
     }
   }
@@ -152,9 +152,9 @@ stop_text_numbers <- function(name, x, odd, values) {
     todo = if (!is.symbol(tryCatch(str2lang(name), error = function(cnd) as.name(name)))) {
       sprintf("Make it numbers, `as.numeric(%s)`, or categories, `factor(%s)`.", name, name)
     } else {
-      c(sprintf("Read it as numbers: `read_panel(..., numbers = \"%s\")`,", name),
-        sprintf("or mend it: `panel_repair(data, findings, numbers = \"%s\")`.", name),
-        sprintf("Or, if its values are names of groups, write `factor(%s)`.", name))
+      c(sprintf("Read it as numbers: `read_panel(..., numbers = %s)`,", code_text(name)),
+        sprintf("or mend it: `panel_repair(data, findings, numbers = %s)`.", code_text(name)),
+        sprintf("Or, if its values are names of groups, write `factor(%s)`.", code_name(name)))
     }
   )
 }

@@ -22,7 +22,7 @@ example_formula <- function(data) {
   index <- if (is_panel_frame(data)) attr(data, "panel", exact = TRUE)
   names <- setdiff(names, c(index$entity, index$period))
   if (length(names) < 2) names <- c("y", "x1", "x2")
-  names <- sprintf(ifelse(names == make.names(names), "%s", "`%s`"), names)
+  names <- code_name(names)
   sprintf("%s ~ %s", names[1], paste(utils::head(names[-1], 2), collapse = " + "))
 }
 

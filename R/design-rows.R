@@ -76,7 +76,7 @@ chosen_rows <- function(rows, data, index) {
   keep <- evaluate_one(call, words, data, rlang::f_env(rows), index)
   if (!is.logical(keep) || length(keep) != nrow(data)) {
     stop_wavetax("rows", sprintf("`%s` is not true or false for each row.", short_text(words)),
-                 todo = sprintf("A condition on columns: `rows = ~ %s > 0`.", names(data)[1]))
+                 todo = sprintf("A condition on columns: `rows = ~ %s > 0`.", code_name(names(data)[1])))
   }
   keep <- keep & !is.na(keep)
   if (!any(keep)) {

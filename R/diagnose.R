@@ -131,7 +131,7 @@ diagnosis_advice <- function(fit, status, tests) {
       } else {
         sprintf("Take out effects of the %s, %s, or cluster by %s too.", index$period,
                 if (fit$method == "fixed") "`effects = \"both\"`" else sprintf("`+ factor(%s)`",
-                                                                               index$period), index$period)
+                                                                               code_name(index$period)), index$period)
       }
     },
     if ((is("serial") || is("variance")) && !is.null(entity) && !entity %in% by) {
@@ -177,5 +177,5 @@ repair_words <- function(fit) {
 
 # A column as a formula in text, whatever its name.
 formula_text <- function(names) {
-  paste("~", paste(vapply(names, function(name) deparse(as.name(name), backtick = TRUE), ""), collapse = " + "))
+  paste("~", paste(code_name(names), collapse = " + "))
 }

@@ -24,7 +24,9 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., all = TRUE) {
   check_is_table(data)
   check_flag(all, "all")
   if (!is.function(fit)) stop_argument("fit", value_words(fit), "Give the function that fits, such as `fit_fixed`.")
-  if (missing(by)) stop_argument("by", "missing", sprintf("Name a column: `by = ~ %s`.", names(data)[1]), kind = "by")
+  if (missing(by)) {
+    stop_argument("by", "missing", sprintf("Name a column: `by = ~ %s`.", code_name(names(data)[1])), kind = "by")
+  }
   name <- one_column_argument(rlang::enquo(by), data, "by")
   column <- plain_column(data[[name]])
   values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column), method = "radix")

@@ -95,7 +95,7 @@ stop_effects <- function(found, todo = NULL, data = NULL, kind = "effects") {
   columns <- if (is.null(index)) c("id", "year") else c(index$entity, index$period)
   stop_wavetax(kind, found, todo = c(
     todo, sprintf("Give \"entity\", \"period\", \"both\", or columns: `effects = ~ %s`.",
-                  paste(columns, collapse = " + "))
+                  paste(code_name(columns), collapse = " + "))
   ))
 }
 

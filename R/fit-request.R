@@ -54,7 +54,7 @@ columns_argument <- function(quo, data, argument) {
   if (is_one_text(value) && nzchar(value) && (argument != "rows" || value %in% names(data))) {
     return(rlang::new_formula(NULL, as.name(value), env = baseenv()))
   }
-  example <- if (is.data.frame(data)) names(data)[1] else "w"
+  example <- if (is.data.frame(data)) code_name(names(data)[1]) else "w"
   stop_wavetax(
     argument, sprintf("`%s` is %s.", argument, value_words(value)),
     todo = if (argument == "rows") {
@@ -93,7 +93,7 @@ one_column_argument <- function(quo, data, argument) {
   }
   if (!is_one_text(value)) {
     stop_wavetax(argument, sprintf("`%s` is %s, not one column.", argument, value_words(value)),
-                 todo = sprintf("For example `%s = ~ %s`.", argument, names(data)[1]))
+                 todo = sprintf("For example `%s = ~ %s`.", argument, code_name(names(data)[1])))
   }
   check_columns(value, data)
   value

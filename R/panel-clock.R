@@ -68,8 +68,8 @@ label_clock <- function(x, order) {
       } else {
         "`periods` lists a label twice."
       },
-      todo = sprintf("List every label once, in order: `periods = c(%s)`.",
-                     paste(dQuote(utils::head(unique(c(order, unknown)), 4), FALSE), collapse = ", "))
+      todo = sprintf("List every label once, in order: `periods = %s`.",
+                     code_texts(utils::head(unique(c(order, unknown)), 4)))
     )
   }
   seen <- which(tabulate(codes, length(order)) > 0)

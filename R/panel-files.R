@@ -1,7 +1,7 @@
 # The one door to every file that is written: `write(path)` writes beside the file's place; the
-# partial file is looked at, and only then takes that place. There is never half a file, and the
-# old one stays until the new one is whole. It keeps the old one's mode, and a link stays a link.
-# What a killed run left is cleared.
+# partial file is looked at, `lacks(path)` says what of it did not arrive, and only then it takes that
+# place. There is never half a file, and the old one stays until the new one is whole. It keeps the old
+# one's mode, and a link stays a link. What a killed run left is cleared.
 
 file_extension <- function(file) tolower(sub("^.*\\.", "", basename(file)))
 
@@ -16,22 +16,28 @@ check_ending <- function(file, known, what) {
                todo = sprintf("End the name in %s.", list_or(paste0(".", known))))
 }
 
-write_whole_file <- function(file, write) {
+write_whole_file <- function(file, write, lacks = NULL) {
   target <- link_target(file)
+  check_plain_file(target, file)
   check_folder(dirname(target))
   clear_partials(dirname(target))
   partial <- partial_name(target)
   on.exit(unlink(partial))
+  # A writing that is stopped half way leaves its file open: what it warned of is judged after it.
+  warned <- character()
   tryCatch(
     withCallingHandlers(write(partial), warning = function(cnd) {
-      if (is_write_failure(cnd)) stop_not_written(file, conditionMessage(cnd))
+      if (!is_write_failure(cnd)) return()
+      warned <<- c(warned, conditionMessage(cnd))
+      tryInvokeRestart("muffleWarning")
     }),
     error = function(cnd) {
       if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
       stop_not_written(file, conditionMessage(cnd))
     }
   )
-  check_complete(partial, file)
+  if (length(warned) > 0) stop_not_written(file, warned[1])
+  check_complete(partial, file, lacks)
   mode <- if (file.exists(target)) file.info(target)$mode
   rename_whole_file(partial, target, file)
   if (!is.null(mode)) Sys.chmod(target, mode, use_umask = FALSE)
@@ -39,14 +45,24 @@ write_whole_file <- function(file, write) {
 }
 
 write_text_file <- function(lines, file) {
-  bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "\n"), "\n"))
-  write_whole_file(file, function(path) {
-    write_block(list(bytes), path)
-    if (!identical(file.size(path), as.double(length(bytes)))) {
-      stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(path)),
-                                     count_words(length(bytes))))
-    }
-  })
+  bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "
+"), "
+"))
+  write_whole_file(file, function(path) write_bytes(list(bytes), path))
+}
+
+# Bytes to a file, all of them: what R's own writing does not say is seen by its size.
+write_bytes <- function(parts, file) {
+  connection <- base::file(file, "wb")
+  open <- TRUE
+  on.exit(if (open) close(connection))
+  for (part in parts) if (!is.null(part)) writeBin(part, connection)
+  close(connection)
+  open <- FALSE
+  wanted <- sum(as.double(lengths(parts)))
+  if (!isTRUE(file.size(file) == wanted)) {
+    stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(file)), count_words(wanted)))
+  }
 }
 
 is_write_failure <- function(cnd) {
@@ -79,19 +95,35 @@ clear_partials <- function(folder) {
 # How the files end that have an end of their own: a full disk cuts it off.
 file_endings <- list(
   png = charToRaw("IEND"), pdf = charToRaw("%%EOF"), svg = charToRaw("</svg>"), html = charToRaw("</html>"),
-  xlsx = as.raw(c(0x50, 0x4b, 0x05, 0x06)), parquet = charToRaw("PAR1"), csv = charToRaw("\n"), tsv = charToRaw("\n")
+  xlsx = as.raw(c(0x50, 0x4b, 0x05, 0x06)), parquet = charToRaw("PAR1")
 )
 
-check_complete <- function(partial, file) {
+check_complete <- function(partial, file, lacks) {
   size <- file.size(partial)
   if (is.na(size) || size == 0) stop_not_written(file, "Nothing arrived.")
   ending <- file_endings[[file_extension(file)]]
-  if (is.null(ending)) return(invisible())
-  connection <- base::file(partial, "rb")
+  if (!is.null(ending) && length(grepRaw(ending, file_end(partial, 64), fixed = TRUE)) == 0) {
+    stop_not_written(file, "Its end is missing.")
+  }
+  lacking <- if (!is.null(lacks)) lacks(partial)
+  if (!is.null(lacking)) stop_not_written(file, lacking)
+}
+
+is_plain_file <- function(file) cpp_is_plain_file(enc2native(path.expand(file)))
+
+# The last bytes of a file.
+file_end <- function(file, bytes) {
+  connection <- base::file(file, "rb")
   on.exit(close(connection))
-  seek(connection, max(0, size - 64))
-  last <- readBin(connection, "raw", 64)
-  if (length(grepRaw(ending, last, fixed = TRUE)) == 0) stop_not_written(file, "Its end is missing.")
+  seek(connection, max(0, file.size(file) - bytes))
+  readBin(connection, "raw", bytes)
+}
+
+# A device or a pipe takes no file's place.
+check_plain_file <- function(target, file) {
+  if (!file.exists(target) || dir.exists(target) || is_plain_file(target)) return(invisible())
+  stop_wavetax("cannot_write", sprintf("%s is a device or a pipe, not a file.", sQuote(file, FALSE)),
+               todo = "Give the path of a file.")
 }
 
 stop_not_written <- function(file, where) {

@@ -64,7 +64,7 @@ join_columns <- function(by, x, y, index) {
     stop_wavetax(
       "no_common_key", sprintf("The other table has neither `%s` nor `%s`.", index$entity, index$period),
       where = sprintf("Its columns are %s.", list_some(names(y), 8)),
-      todo = sprintf("Say which column is the key: `by = c(%s = \"%s\")`.", index$entity, names(y)[1])
+      todo = sprintf("Say which column is the key: `by = %s`.", code_texts(stats::setNames(names(y)[1], index$entity)))
     )
   }
   check_texts(by, "by", "Name columns in quotes: `by = c(harbour = \"name\")`.")
@@ -235,7 +235,7 @@ join_lines <- function(report, most = 6) {
   }
   tidy <- report[report$matched == "tidy", ]
   near <- attr(report, "near")
-  quoted <- function(keys) vapply(key_words(keys), name_words, "")
+  quoted <- function(keys) code_text(key_words(keys))
   pairs <- function(a, b) list_some(paste(quoted(a), "to", quoted(b)), most)
   their_side <- report$other > 0 | report$matched == "tidy"
   c(

@@ -135,7 +135,7 @@ layout_words <- function(found, rows) {
 stop_layout <- function(file, found, rows, options) {
   arguments <- c(
     if (!is.null(options$sheet)) sprintf("sheet = %s",
-      if (is.character(options$sheet)) dQuote(options$sheet, FALSE) else options$sheet),
+      if (is.character(options$sheet)) code_text(options$sheet) else options$sheet),
     sprintf("range = \"%s\"", cell_range(found)), if (found$header > 1) sprintf("header = %d", found$header)
   )
   stop_wavetax(

@@ -13,7 +13,7 @@ problem_spellings <- function(keys, bare) {
   size <- tabulate(keys$codes, length(keys$entities))
   groups <- spelling_groups(keys$entities, size, bare)
   if (length(groups) == 0) return(NULL)
-  count <- function(name) sprintf("%s (%s)", name_words(name), count_of(size[match(name, keys$entities)], "row"))
+  count <- function(name) sprintf("%s (%s)", code_text(name), count_of(size[match(name, keys$entities)], "row"))
   shown <- vapply(groups, function(group) list_words(vapply(c(group$name, group$others), count, "")), "")
   rows <- which(keys$codes %in% match(unlist(lapply(groups, `[[`, "others")), keys$entities))
   finding(
@@ -22,9 +22,8 @@ problem_spellings <- function(keys, bare) {
             paste(c(utils::head(shown, 5), if (length(shown) > 5) sprintf("and %d more", length(shown) - 5L)),
                   collapse = "; ")),
     if (length(groups) == 1 && length(groups[[1]]$others) == 1) {
-      sprintf("Write each as the commonest: `names = \"tidy\"`, or `names = c(%s = \"%s\")`.",
-              name_words(groups[[1]]$others),
-              groups[[1]]$name)
+      sprintf("Write each as the commonest: `names = \"tidy\"`, or `names = %s`.",
+              code_texts(stats::setNames(groups[[1]]$name, groups[[1]]$others)))
     } else {
       "Write each as the commonest: `names = \"tidy\"`."
     },
@@ -64,24 +63,11 @@ problem_near_names <- function(keys, bare) {
     rows <- which(keys$codes == match(rare, names))
     finding(
       "one name two ways", "likely",
-      sprintf("%s (%s) and %s (%s), never in one period", name_words(common), count_of(max(size), "row"),
-              name_words(rare), count_of(min(size), "row")),
-      sprintf("If they are one: `names = c(%s = %s)`.", name_words(rare), name_words(common)), rows, keys$entity
+      sprintf("%s (%s) and %s (%s), never in one period", code_text(common), count_of(max(size), "row"),
+              code_text(rare), count_of(min(size), "row")),
+      sprintf("If they are one: `names = %s`.", code_texts(stats::setNames(common, rare))), rows, keys$entity
     )
   })
-}
-
-# A name in quotes as it can be pasted into a call: spaces that cannot be told apart by eye as their code.
-name_words <- function(name) {
-  points <- utf8ToInt(enc2utf8(name))
-  odd <- points %in% c(9, 160, 8192:8205, 8239, 12288, 65279)
-  double <- points == 32 & c(FALSE, utils::head(points, -1) == 32)
-  edge <- points == 32 & (seq_along(points) == 1 | seq_along(points) == length(points))
-  signs <- intToUtf8(points, multiple = TRUE)
-  signs[points %in% c(34, 92)] <- paste0("\\", signs[points %in% c(34, 92)])
-  coded <- odd | double | edge
-  signs[coded] <- sprintf("\\u%04x", points[coded])
-  paste0("\"", paste(signs, collapse = ""), "\"")
 }
 
 # A name without case, accents, spaces and marks, the same in every locale.

@@ -33,7 +33,7 @@ problem_text <- function(x, name, keys) {
   if (!is.character(x)) return(NULL)
   x[keys$stray] <- NA
   read <- column_numbers(x, number_options())
-  todo <- sprintf("Read it as numbers: `numbers = \"%s\"`.", name)
+  todo <- sprintf("Read it as numbers: `numbers = %s`.", code_text(name))
   column <- sprintf("`%s`", name)
   tell <- function(rows, kind, where, todo, weight = "likely") {
     list(finding(kind, weight, where, todo, rows, name))

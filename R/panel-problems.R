@@ -80,6 +80,7 @@ problem_shape <- function(data, entity, period) {
              across = "entities as columns")
   finding(
     kinds[[shape$form]], "stops", shape_words(shape),
-    sprintf("Lay it out anew: `panel_to_long(data, %s, %s)`.", entity, if (is.null(period)) "period" else period)
+    sprintf("Lay it out anew: `panel_to_long(data, %s, %s)`.", code_argument(entity),
+            if (is.null(period)) "period" else code_argument(period))
   )
 }

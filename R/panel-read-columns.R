@@ -40,10 +40,10 @@ column_words <- function(name, x, read, asked) {
   }
   switch(read$status,
     numbers = if (length(read$lost) <= 0.2 * read$filled) {
-      c("!" = sprintf("%s stays text: %s no number%s, %s. `numbers = \"%s\"` makes %s missing.", column,
+      c("!" = sprintf("%s stays text: %s no number%s, %s. `numbers = %s` makes %s missing.", column,
                       if (length(read$lost) == 1) "1 cell is" else paste(count_words(length(read$lost)), "cells are"),
-                      if (length(read$lost) == 1) "" else "s", lost_words(x, utils::head(read$lost, 3)), name,
-                      if (length(read$lost) == 1) "it" else "them"))
+                      if (length(read$lost) == 1) "" else "s", lost_words(x, utils::head(read$lost, 3)),
+                      code_text(name), if (length(read$lost) == 1) "it" else "them"))
     },
     codes = c(i = sprintf("%s stays text: %s", column, code_words(x, read$first))),
     question = c("!" = sprintf("%s stays text: %s %s %s", column,

@@ -61,12 +61,34 @@ is_odd_end <- function(data) {
 }
 
 read_cells_as <- function(file, sheet, options, range, names) {
-  tryCatch(
+  read <- function(types, trim, show) {
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, na = options$missing, guess_max = 1e6,
-                                        col_names = names, .name_repair = "minimal",
-                                        progress = isatty(stderr()))),
-    error = function(cnd) stop_not_a_table(file, conditionMessage(cnd))
-  )
+                                        col_names = names, col_types = types, trim_ws = trim,
+                                        .name_repair = "minimal", progress = show))
+  }
+  data <- tryCatch(read(NULL, TRUE, isatty(stderr())),
+                   error = function(cnd) stop_not_a_table(file, conditionMessage(cnd)))
+  text <- vapply(data, is.character, TRUE)
+  if (!any(text) || !keeps_blanks(file)) return(data)
+  again <- tryCatch(read(ifelse(text, "text", "skip"), FALSE, FALSE), error = function(cnd) NULL)
+  if (is.null(again) || nrow(again) != nrow(data)) return(data)
+  data[text] <- Map(function(trimmed, whole) {
+    at <- which(trimmed != whole & trimws(whole) == trimmed)
+    trimmed[at] <- whole[at]
+    trimmed
+  }, data[text], again)
+  data
+}
+
+# Whether a workbook says of any text that the blanks at its ends are part of it.
+keeps_blanks <- function(file) {
+  if (file_extension(file) != "xlsx") return(FALSE)
+  kept <- FALSE
+  tryCatch(each_stretch(file, "xl/sharedStrings.xml", function(text) {
+    kept <<- grepl("xml:space=\"preserve\"", text, fixed = TRUE, useBytes = TRUE)
+    !kept
+  }), error = function(cnd) NULL)
+  kept
 }
 
 # A block of cells, as said or as found.

@@ -235,6 +235,9 @@ check_file <- function(file) {
       todo = if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE)))
     )
   }
+  if (!is_plain_file(file)) {
+    stop_not_a_table(file, "It is a pipe or a device, which gives what it has only once.", "Save it to a file first.")
+  }
   if (file.size(file) == 0) stop_not_a_table(file, "It is empty.")
 }
 

@@ -193,21 +193,12 @@ write_repair_log <- function(log, file) {
 # The log as the calls that do the same to a data frame `data`.
 repair_code <- function(log) {
   done <- attr(log, "call")
-  text <- function(x) {
-    if (length(x) < 2) return(if (length(x) == 1) encodeString(x, quote = "\""))
-    sprintf("c(%s)", paste(encodeString(x, quote = "\""), collapse = ", "))
-  }
-  name <- function(x) if (make.names(x) == x) x else paste0("`", x, "`")
-  pairs <- if (length(done$names) > 0) {
-    sprintf("c(%s)", paste(vapply(names(done$names), name_words, ""), "=", encodeString(done$names, quote = "\""),
-                           collapse = ", "))
-  }
-  given <- c(list(names = pairs), lapply(c(done[c("numbers", "drop", "repeated")], done$options), text))
+  given <- c(list(names = done$names), done[c("numbers", "drop", "repeated")], done$options)
   given <- Filter(Negate(is.null), given)
+  arguments <- sprintf(", %s = %s", names(given), vapply(given, code_texts, ""))
   c(
-    sprintf("found <- panel_problems(data, %s, %s)", name(done$entity), name(done$period)),
-    sprintf("data <- panel_repair(data, found%s)", paste(sprintf(", %s = %s", names(given), unlist(given)),
-                                                         collapse = ""))
+    sprintf("found <- panel_problems(data, %s, %s)", code_argument(done$entity), code_argument(done$period)),
+    sprintf("data <- panel_repair(data, found%s)", paste(arguments, collapse = ""))
   )
 }
 

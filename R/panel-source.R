@@ -45,7 +45,7 @@ csv_source <- function(file, columns) {
   block_file <- tempfile("piece-", fileext = ".csv")
   # The heading stands for a row too: alone, one with a line break in it is not always understood.
   again <- if (identical(utils::tail(header, 1), charToRaw("\n"))) header
-  write_block(list(header, again), block_file)
+  write_bytes(list(header, again), block_file)
   names <- names(read_text_table(block_file, file, nrows = 1, header = TRUE, heading = TRUE))
   check_source_columns(columns, names, file)
   columns <- intersect(names, columns)
@@ -54,7 +54,7 @@ csv_source <- function(file, columns) {
     next_piece = function() {
       records <- next_records(state, file)
       if (length(records) == 0) return(NULL)
-      write_block(list(header, records), block_file)
+      write_bytes(list(header, records), block_file)
       read_text_table(block_file, file, select = columns, na.strings = c("", "NA"), header = TRUE, showProgress = FALSE)
     },
     close = function() {
@@ -107,12 +107,6 @@ record_end <- function(bytes, first_only) {
   quotes <- if (length(grepRaw(as.raw(34L), bytes, fixed = TRUE)) > 0) which(bytes == as.raw(34L))
   if (length(quotes) > 0) ends <- ends[findInterval(ends, quotes) %% 2 == 0]
   if (length(ends) == 0) 0 else if (first_only) ends[1] else ends[length(ends)]
-}
-
-write_block <- function(parts, file) {
-  connection <- base::file(file, "wb")
-  on.exit(close(connection))
-  for (part in parts) if (!is.null(part)) writeBin(part, connection)
 }
 
 check_source_columns <- function(wanted, names, file) {

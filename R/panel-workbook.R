@@ -54,22 +54,47 @@ sheet_facts <- function(file, sheet, must = FALSE) {
   if (is.null(part)) return(none)
   parts <- utils::unzip(file, list = TRUE)
   if (!must && isTRUE(parts$Length[parts$Name == part] > most_looked_into)) return(c(none, list(large = TRUE)))
-  connection <- unz(file, part, "rb")
-  on.exit(close(connection))
   rest <- ""
   facts <- none
+  each_stretch(file, part, function(text) {
+    text <- paste0(rest, text)
+    size <- nchar(text, "bytes")
+    end <- last_row_end(text, size)
+    facts <<- add_sheet_facts(facts, if (end == size) text else substr_bytes(text, 1, end))
+    rest <<- if (end == size) "" else substr_bytes(text, end + 1, size)
+    TRUE
+  })
+  add_sheet_facts(facts, rest)
+}
+
+# A part of a packed file as text, stretch by stretch, until `look` says FALSE.
+each_stretch <- function(file, part, look) {
+  connection <- unz(file, part, "rb")
+  on.exit(close(connection))
   repeat {
     bytes <- tryCatch(readBin(connection, "raw", 8e6), error = function(cnd) {
       stop_not_a_table(file, "It is damaged.", "Open it, save it anew, and check that it was copied whole.")
     })
-    if (length(bytes) == 0) break
-    text <- paste0(rest, tryCatch(rawToChar(bytes), error = function(cnd) ""))
-    size <- nchar(text, "bytes")
-    end <- last_row_end(text, size)
-    facts <- add_sheet_facts(facts, if (end == size) text else substr_bytes(text, 1, end))
-    rest <- if (end == size) "" else substr_bytes(text, end + 1, size)
+    if (length(bytes) == 0) return(invisible())
+    if (!look(rawToChar(bytes[bytes != 0]))) return(invisible())
   }
-  add_sheet_facts(facts, rest)
+}
+
+# How often a tag stands in a part that ends as it should; NA where it does not, or is not there.
+count_in_part <- function(file, part, tag, end) {
+  found <- 0
+  rest <- ""
+  closing <- FALSE
+  tryCatch(each_stretch(file, part, function(text) {
+    text <- paste0(rest, text)
+    found <<- found + sum(gregexpr(tag, text, fixed = TRUE, useBytes = TRUE)[[1]] > 0)
+    size <- nchar(text, "bytes")
+    # A tag that is cut by the stretch's end is counted with the next.
+    rest <<- substr_bytes(text, max(1, size - nchar(tag, "bytes") + 2), size)
+    closing <<- endsWith(trimws(substr_bytes(text, max(1, size - 40), size)), end)
+    TRUE
+  }), error = function(cnd) NULL)
+  if (isTRUE(closing)) found else NA_real_
 }
 
 substr_bytes <- function(text, first, last) {
@@ -162,9 +187,8 @@ stop_which_sheet <- function(file, sheets) {
   stop_wavetax(
     "which_sheet", sprintf("The workbook has %s; which one is meant?", count_of(length(sheets), "sheet")),
     where = c(described, if (length(sheets) > 12) sprintf("and %d more", length(sheets) - 12L)),
-    todo = c(sprintf("Say which: `sheet = %s`.", dQuote(likely[1], FALSE)),
-             sprintf("Several of one layout: `sheet = c(%s)`, or `sheet = \"*\"` for all.",
-                     paste(dQuote(likely, FALSE), collapse = ", ")))
+    todo = c(sprintf("Say which: `sheet = %s`.", code_text(likely[1])),
+             sprintf("Several of one layout: `sheet = %s`, or `sheet = \"*\"` for all.", code_texts(likely)))
   )
 }
 

@@ -20,24 +20,40 @@ write_panel <- function(data, file) {
   extension <- check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
   plain <- plain_data_frame(data)
   plain[] <- lapply(plain, plain_column)
-  write_whole_file(file, switch(extension,
-    csv = text_writer(plain, ","), tsv = text_writer(plain, "\t"),
-    xlsx = function(to) {
-      check_package("openxlsx", "writes spreadsheets")
-      openxlsx::write.xlsx(plain, to)
-    },
-    parquet = function(to) {
+  writer <- switch(extension,
+    csv = text_writer(plain, ","), tsv = text_writer(plain, "\t"), xlsx = workbook_writer(plain, file),
+    parquet = list(write = function(to) {
       check_package("nanoparquet", "writes Parquet files")
       nanoparquet::write_parquet(plain, to)
-    }
-  ))
+    })
+  )
+  write_whole_file(file, writer$write, writer$lacks)
 }
 
+# A writer is list(write, lacks): lacks(path) says what of the table did not arrive there, NULL for nothing.
 text_writer <- function(data, separator) {
-  function(to) {
-    data.table::fwrite(quoted_text(data, separator), to, sep = separator, na = "", dateTimeAs = "ISO",
-                       dec = ".", quote = FALSE)
+  quoted <- quoted_text(data, separator)
+  write_rows <- function(rows, to, header) {
+    data.table::fwrite(rows, to, sep = separator, na = "", dateTimeAs = "ISO", dec = ".", quote = FALSE,
+                       eol = "\n", col.names = header)
   }
+  list(
+    write = function(to) write_rows(quoted, to, TRUE),
+    lacks = function(path) {
+      rows <- nrow(data)
+      counts <- cpp_text_counts(path.expand(path), separator)
+      whole <- identical(counts, c(records = rows + 1, cells = (rows + 1) * ncol(data)))
+      if (!whole) {
+        return(sprintf("%s of %s arrived.", count_words(max(0, counts[["records"]] - 1)), count_of(rows, "row")))
+      }
+      # The last row once more, which must be how the file ends.
+      last <- partial_name(path)
+      on.exit(unlink(last))
+      write_rows(utils::tail(quoted, 1), last, rows == 0)
+      size <- file.size(last)
+      if (!identical(file_end(path, size), file_end(last, size))) "Its last row is not whole."
+    }
+  )
 }
 
 # Text in quotes where it would not be read back as it is: with the separator, a quote, an end of
@@ -53,4 +69,47 @@ quoted_text <- function(data, separator) {
   data[text] <- lapply(data[text], quote)
   names(data) <- quote(names(data))
   data
+}
+
+# What a sheet holds at most (Office Open XML), the row of headings included.
+sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)
+
+workbook_writer <- function(data, file) {
+  check_package("openxlsx", "writes spreadsheets")
+  check_fits_sheet(data, file)
+  text <- vapply(data, function(x) is.character(x) || is.factor(x), TRUE)
+  data[text] <- lapply(data[text], function(x) sheet_text(as.character(x)))
+  names(data) <- sheet_text(names(data))
+  list(
+    write = function(to) openxlsx::write.xlsx(data, to),
+    lacks = function(path) {
+      rows <- count_in_part(path, "xl/worksheets/sheet1.xml", "<row ", "</worksheet>")
+      texts <- count_in_part(path, "xl/sharedStrings.xml", "<si>", "</sst>")
+      if (is.na(texts)) return("Its texts are not whole.")
+      if (!identical(rows, nrow(data) + 1)) return("Its sheet is not whole.")
+    }
+  )
+}
+
+# Where a text holds the form `_x0041_`, by which sheets write signs, its first line is written so itself.
+sheet_text <- function(x) gsub("_(x[0-9A-Fa-f]{4}_)", "_x005F_\\1", x)
+
+check_fits_sheet <- function(data, file) {
+  refuse <- function(found, where = NULL) {
+    stop_wavetax("format", sprintf("%s: %s", sQuote(file, FALSE), found), where,
+                 todo = "Let the name end in .csv or .parquet, which have no such limit.")
+  }
+  if (nrow(data) + 1 > sheet_limits$rows || ncol(data) > sheet_limits$columns) {
+    refuse(sprintf("a sheet holds %s rows and %s columns at most.", count_words(sheet_limits$rows - 1),
+                   count_words(sheet_limits$columns)),
+           sprintf("The data have %s and %s.", count_words(nrow(data)), count_words(ncol(data))))
+  }
+  for (name in names(data)) {
+    x <- data[[name]]
+    long <- if (is.character(x) || is.factor(x)) which(nchar(as.character(x), "chars") > sheet_limits$signs)
+    if (length(long) > 0) {
+      refuse(sprintf("a cell of a sheet holds %s signs at most.", count_words(sheet_limits$signs)),
+             sprintf("`%s` has more in %s.", name, row_words(long)))
+    }
+  }
 }

@@ -88,7 +88,7 @@ as_correlated <- function(fit) {
   if (length(others) > 0 || length(unlist(lapply(sets, `[[`, "trends"))) > 0) {
     stop_test("method", sprintf("Mundlak's regression has the effects of %s alone, and the fit has more.", name),
               todo = sprintf("Write the others into the formula, `+ factor(%s)`, and use `fit_random()`.",
-                             if (length(others) > 0) others[1] else "group"))
+                             if (length(others) > 0) code_name(others[1]) else "group"))
   }
   request <- fit$request
   request$method <- "correlated"

@@ -49,6 +49,27 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_is_plain_file
+bool cpp_is_plain_file(std::string path);
+RcppExport SEXP _wavetax_cpp_is_plain_file(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_is_plain_file(path));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_text_counts
+Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator);
+RcppExport SEXP _wavetax_cpp_text_counts(SEXP pathSEXP, SEXP separatorSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    Rcpp::traits::input_parameter< std::string >::type separator(separatorSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_text_counts(path, separator));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_any_contains
 bool cpp_any_contains(Rcpp::CharacterVector x, std::string part);
 RcppExport SEXP _wavetax_cpp_any_contains(SEXP xSEXP, SEXP partSEXP) {
@@ -863,6 +884,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
     {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 6},
     {"_wavetax_cpp_number_facts", (DL_FUNC) &_wavetax_cpp_number_facts, 1},
+    {"_wavetax_cpp_is_plain_file", (DL_FUNC) &_wavetax_cpp_is_plain_file, 1},
+    {"_wavetax_cpp_text_counts", (DL_FUNC) &_wavetax_cpp_text_counts, 2},
     {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},
     {"_wavetax_cpp_weighted_sums", (DL_FUNC) &_wavetax_cpp_weighted_sums, 4},

@@ -4,7 +4,9 @@
 #include <cerrno>
 #include <cmath>
 #include <cstdint>
+#include <cstdio>
 #include <cstring>
+#include <filesystem>
 #include <limits>
 #include <string>
 #include <wavetax/columns.hpp>
@@ -81,6 +83,34 @@ Rcpp::List cpp_number_facts(Rcpp::NumericVector x) {
   const wavetax::NumberFacts facts =
       wavetax::number_facts(x.begin(), x.size(), [](double value) { return R_IsNA(value) != 0; });
   return Rcpp::List::create(Rcpp::Named("whole") = facts.whole, Rcpp::Named("largest") = facts.largest);
+}
+
+// Whether a path leads to a file that is no device, pipe or folder.
+// [[Rcpp::export(rng = false)]]
+bool cpp_is_plain_file(std::string path) {
+  std::error_code wrong;
+  return std::filesystem::is_regular_file(path, wrong);
+}
+
+// Records and cells of a text file, whose ends within quotes are none.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  double records = 0.0, cells = 0.0;
+  if (file) {
+    std::vector<char> bytes(1 << 20);
+    bool quoted = false;
+    std::size_t got;
+    while ((got = std::fread(bytes.data(), 1, bytes.size(), file)) > 0)
+      for (std::size_t i = 0; i < got; ++i) {
+        if (bytes[i] == '"') quoted = !quoted;
+        if (quoted) continue;
+        if (bytes[i] == '\n') ++records;
+        if (bytes[i] == '\n' || bytes[i] == separator[0]) ++cells;
+      }
+    std::fclose(file);
+  }
+  return Rcpp::NumericVector::create(Rcpp::Named("records") = records, Rcpp::Named("cells") = cells);
 }
 
 // Whether any cell of a text column holds `part`.
