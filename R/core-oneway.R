@@ -115,6 +115,7 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
   # The constant makes the effects average zero over rows; [1, x~ + xbar] has the
   # coordinates of [1, x~], whose blocks are orthogonal, after this change of basis.
   basis <- diag(k + 1L)
+  none <- rep(0, ncol(solved$combination))
   basis[1, -1] <- -grand[kept]
   block <- function(first, rest) {
     out <- matrix(0, k + 1L, k + 1L)
@@ -125,7 +126,7 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
   frame <- list(upper = block(sqrt(weight), solved$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
   list(
     coefficients = c(grand[p] - sum(grand[-p] * slopes), solved$coefficients), constant = TRUE,
-    status = solved$status, slopes = slopes, combination = rbind(0, solved$combination, deparse.level = 0),
+    status = solved$status, slopes = slopes, combination = rbind(none, solved$combination, deparse.level = 0),
     root = basis %*% block(1 / sqrt(weight), solved$root), ssr = solved$ssr, frame = frame,
     centre = grand, norms = sqrt(colSums(within^2))[-p], n = n, df_effects = df_effects,
     df_residual = n - k - df_effects, sst = sst

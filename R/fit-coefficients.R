@@ -21,7 +21,8 @@ coefficient_table <- function(fit, which, level = 0.95) {
 # A variance that rounding makes of an exact zero is none.
 standard_errors <- function(fit) {
   variance <- unname(diag(fit$errors$covariance))
-  sqrt(ifelse(variance > 0, variance, NA_real_))
+  rounding <- 1e-20 * fit$scale * rowSums(fit$regression$root^2)
+  sqrt(ifelse(variance > rounding, variance, NA_real_))
 }
 
 # Coefficients by name or number; the constant also by the name that it is printed with.

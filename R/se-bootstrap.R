@@ -82,6 +82,10 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   exists <- colSums(u^2) > 0.5
   u <- u / rep(sqrt(colSums(u^2)), each = nrow(u))
   u <- u[, exists, drop = FALSE]
+  if (ncol(u) == 0) {
+    stop_wavetax("errors", "There is no slope whose errors a bootstrap could draw.",
+                 todo = "Errors by formula are there for the constant: `se_clustered()`.")
+  }
   draw <- wild_by_level(parts$moments, u, parts$adjustment, spec)
   wild <- draw(0.95)
   estimates <- unname(kept_estimates(fit))
@@ -113,7 +117,7 @@ bootstrap_parts <- function(spec, fit) {
   across <- NULL
   if (is.null(basis) || ncol(basis$z)^2 * clusters$count > most_basis_cells) {
     basis <- core_coordinate_rows(walk, 1L)
-    basis$pick <- cbind(0, diag(ncol(basis$z)))
+    basis$pick <- without_first(ncol(basis$z) + 1L)
     across <- carried_across(spec, fit, basis, clusters, alive, dimension$name)
   }
   moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, alive, drop = FALSE])

@@ -122,7 +122,7 @@ most_beside <- 500
 cluster_basis <- function(fit, walk, nested, apart = TRUE) {
   p <- nrow(walk$upper)
   if (!has_swept_effects(fit)) return(c(core_coordinate_rows(walk), list(pick = diag(p))))
-  if (all(nested)) return(c(core_coordinate_rows(walk, 1L), list(pick = cbind(0, diag(p - 1L)))))
+  if (all(nested)) return(c(core_coordinate_rows(walk, 1L), list(pick = without_first(p))))
   sets <- swept_sets(fit)
   levels <- sum(core_unknowns(sets[!nested]))
   if (apart && levels > fewest_apart) {
@@ -224,3 +224,6 @@ delete_one_changes <- function(fit, clusters) {
   if (any(vapply(changes, is.null, TRUE))) return(NULL)
   do.call(cbind, changes)
 }
+
+# What leaves the first of p coordinates out.
+without_first <- function(p) diag(p)[-1, , drop = FALSE]

@@ -49,8 +49,9 @@ sample_words <- function(fit) {
 
 errors_words <- function(fit) {
   errors <- fit$errors
-  df <- range(errors_df(fit)[shown_or_all(fit)], na.rm = TRUE)
-  reference <- sprintf("t with %s df", paste(unique(df_words(df)), collapse = " to "))
+  df <- errors_df(fit)[shown_or_all(fit)]
+  df <- df[!is.na(df)]
+  reference <- if (length(df) > 0) sprintf("t with %s df", paste(unique(df_words(range(df))), collapse = " to "))
   counted <- if (!is.null(errors$clusters)) {
     sizes <- if (length(errors$clusters) == 1 && errors$clusters < few_clusters) errors$sizes[[1]]
     paste0(": ", paste(count_of_clusters(errors), collapse = ", "),

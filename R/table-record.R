@@ -2,9 +2,8 @@
 # or tabulated later is what write_fits() would have written. Null is NA.
 
 read_record <- function(entry, name, file) {
-  wrong <- function(field) {
-    stop_not_fits(file, sprintf("In the fit %s the field `%s` is not what `write_fits()` writes.",
-                                dQuote(name, FALSE), field))
+  wrong <- function(field, why = "is not what `write_fits()` writes") {
+    stop_not_fits(file, sprintf("In the fit %s the field `%s` %s.", dQuote(name, FALSE), field, why))
   }
   if (!is.list(entry) || is.null(names(entry))) wrong("method")
   take <- function(field, reader, ...) {
@@ -16,7 +15,7 @@ read_record <- function(entry, name, file) {
   coefficients <- take("coefficients", saved_table, "term",
                        c("estimate", "std_error", "statistic", "p_value", "low", "high"),
                        "aside")
-  structure(list(
+  record <- structure(list(
     method = take("method", saved_choice, fit_method_names), outcome = take("outcome", saved_text),
     formula = take("formula", saved_text), title = take("title", saved_text), sample = take("sample", saved_text),
     errors_words = take("errors_words", saved_text), coefficients = coefficients,
@@ -28,6 +27,9 @@ read_record <- function(entry, name, file) {
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
     variance = maybe("variance", as.list), figures = maybe("figures", as.list)
   ), class = "fit_record")
+  fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")
+  if (!is.null(fault)) wrong(fault, "cannot be true of a fit, or not with the others")
+  record
 }
 
 # A list of single values of one kind; nulls are missing. NULL where they are of another.
@@ -73,7 +75,7 @@ saved_errors <- function(x) {
   if (!is.list(x) || !is_one_text(x$label)) return(NULL)
   x$df <- numbers_of(x$df)
   clusters <- if (length(x$clusters) > 0) numbers_of(x$clusters)
-  good <- !is.null(x$df) && all(is.finite(x$df) & x$df > 0) && (is.null(x$type) || is_one_text(x$type)) &&
+  good <- !is.null(x$df) && all(is.na(x$df) | is.finite(x$df) & x$df > 0) && (is.null(x$type) || is_one_text(x$type)) &&
     (length(x$clusters) == 0 || (!is.null(clusters) && !anyNA(clusters) && !is.null(names(x$clusters))))
   if (!good) return(NULL)
   x$clusters <- if (!is.null(clusters)) stats::setNames(clusters, names(x$clusters))
