@@ -17,6 +17,10 @@ cpp_is_plain_file <- function(path) {
     .Call(`_wavetax_cpp_is_plain_file`, path)
 }
 
+cpp_expendable <- function(seconds) {
+    invisible(.Call(`_wavetax_cpp_expendable`, seconds))
+}
+
 cpp_text_counts <- function(path, separator) {
     .Call(`_wavetax_cpp_text_counts`, path, separator)
 }

@@ -11,9 +11,18 @@ parquet_source <- function(file, columns) {
   check_package("nanoparquet", "reads Parquet files")
   names <- parquet_names(file)
   check_source_columns(columns, names, file)
-  footer <- parquet_footer(file)
-  groups <- field_of(footer, 4)$value$items
-  rows <- vapply(groups, function(group) field_of(group, 3)$value, 0)
+  # A footer that is not what it should be ends in any error of R's.
+  told <- function(cnd) {
+    if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
+    stop_broken_parquet(file, "Its footer is not what it should be.")
+  }
+  tryCatch({
+    footer <- parquet_footer(file)
+    groups <- field_of(footer, 4)$value$items
+    rows <- vapply(groups, function(group) field_of(group, 3)$value, 0)
+    spans <- vapply(groups, function(group) group_span(list(group)), numeric(2))
+  }, error = told)
+  if (any(spans[1, ] < 4 | spans[2, ] > file.size(file) | spans[1, ] >= spans[2, ]) || any(rows < 0)) told(NULL)
   piece_of <- cumsum(rows) %/% piece_table_rows
   pieces <- unname(split(seq_along(groups), piece_of))
   state <- new.env(parent = emptyenv())
@@ -24,7 +33,7 @@ parquet_source <- function(file, columns) {
       if (state$at >= length(pieces)) return(NULL)
       state$at <- state$at + 1L
       mine <- pieces[[state$at]]
-      write_row_groups(file, footer, mine, cut)
+      tryCatch(write_row_groups(file, footer, mine, cut), error = told)
       piece <- plain_data_frame(read_parquet_file(cut, intersect(names, columns)))
       if (nrow(piece) != sum(rows[mine])) stop_not_a_table(file, "Its row groups are not what its footer says.")
       piece
@@ -34,9 +43,9 @@ parquet_source <- function(file, columns) {
 }
 
 parquet_names <- function(file) {
-  schema <- tryCatch(nanoparquet::read_parquet_schema(file), error = function(cnd) {
-    stop_not_a_table(file, conditionMessage(cnd))
-  })
+  tried <- tried_elsewhere(function() nanoparquet::read_parquet_schema(file), file)
+  if (!isTRUE(tried)) stop_broken_parquet(file, if (is.null(tried)) "The reader does not survive it." else tried)
+  schema <- nanoparquet::read_parquet_schema(file)
   schema$name[is.na(schema$num_children) | schema$num_children == 0]
 }
 
@@ -47,6 +56,7 @@ parquet_footer <- function(file) {
   on.exit(close(connection))
   seek(connection, size - 8)
   length <- readBin(connection, "integer", 1, size = 4, endian = "little")
+  if (is.na(length) || length < 1 || length > size - 12) stop_broken_parquet(file, "Its footer lies outside it.")
   seek(connection, size - 8 - length)
   reader <- new.env(parent = emptyenv())
   reader$bytes <- as.integer(readBin(connection, "raw", length))
@@ -106,13 +116,9 @@ write_row_groups <- function(file, footer, which, to) {
   on.exit(close(from))
   seek(from, span[1])
   bytes <- struct_bytes(footer)
-  output <- base::file(to, "wb")
-  writeBin(charToRaw("PAR1"), output)
-  writeBin(readBin(from, "raw", span[2] - span[1]), output)
-  writeBin(bytes, output)
-  writeBin(length(bytes), output, size = 4, endian = "little")
-  writeBin(charToRaw("PAR1"), output)
-  close(output)
+  mark <- charToRaw("PAR1")
+  size <- writeBin(length(bytes), raw(), size = 4, endian = "little")
+  write_bytes(list(mark, readBin(from, "raw", span[2] - span[1]), bytes, size, mark), to)
 }
 
 # ---- Thrift compact protocol ----
@@ -143,6 +149,7 @@ read_signed <- function(reader) {
 read_value <- function(reader, type) {
   take <- function(count) {
     force(count) # which may itself read on
+    stopifnot(count >= 0, count <= length(reader$bytes) - reader$at)
     reader$at <- reader$at + count
     reader$bytes[reader$at - count + seq_len(count)]
   }
@@ -172,6 +179,7 @@ read_list <- function(reader) {
   count <- header %/% 16
   if (count == 15) count <- read_number(reader)
   type <- header %% 16
+  stopifnot(count <= length(reader$bytes))
   items <- lapply(seq_len(count), function(i) if (type <= 2) next_byte(reader) else read_value(reader, type))
   list(type = type, items = items)
 }

@@ -59,6 +59,15 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_expendable
+void cpp_expendable(int seconds);
+RcppExport SEXP _wavetax_cpp_expendable(SEXP secondsSEXP) {
+BEGIN_RCPP
+    Rcpp::traits::input_parameter< int >::type seconds(secondsSEXP);
+    cpp_expendable(seconds);
+    return R_NilValue;
+END_RCPP
+}
 // cpp_text_counts
 Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator);
 RcppExport SEXP _wavetax_cpp_text_counts(SEXP pathSEXP, SEXP separatorSEXP) {
@@ -885,6 +894,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 6},
     {"_wavetax_cpp_number_facts", (DL_FUNC) &_wavetax_cpp_number_facts, 1},
     {"_wavetax_cpp_is_plain_file", (DL_FUNC) &_wavetax_cpp_is_plain_file, 1},
+    {"_wavetax_cpp_expendable", (DL_FUNC) &_wavetax_cpp_expendable, 1},
     {"_wavetax_cpp_text_counts", (DL_FUNC) &_wavetax_cpp_text_counts, 2},
     {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},

@@ -3,6 +3,7 @@
 #include <algorithm>
 #include <cerrno>
 #include <cmath>
+#include <csignal>
 #include <cstdint>
 #include <cstdio>
 #include <cstring>
@@ -16,6 +17,7 @@
 #ifdef _WIN32
 #include <io.h>
 #else
+#include <fcntl.h>
 #include <unistd.h>
 #endif
 
@@ -90,6 +92,17 @@ Rcpp::List cpp_number_facts(Rcpp::NumericVector x) {
 bool cpp_is_plain_file(std::string path) {
   std::error_code wrong;
   return std::filesystem::is_regular_file(path, wrong);
+}
+
+// Of a forked child that may die: it does so without a word, and after so many seconds.
+// [[Rcpp::export(rng = false)]]
+void cpp_expendable(int seconds) {
+#ifndef _WIN32
+  for (const int signal : {SIGSEGV, SIGBUS, SIGABRT, SIGILL, SIGFPE, SIGALRM}) std::signal(signal, SIG_DFL);
+  const int nowhere = open("/dev/null", O_WRONLY);
+  if (nowhere >= 0) dup2(nowhere, 2);
+  alarm(static_cast<unsigned>(seconds));
+#endif
 }
 
 // Records and cells of a text file, whose ends within quotes are none.
