@@ -19,7 +19,7 @@ check_formula <- function(formula, data = NULL) {
 # Of the user's own columns of numbers, where there are any.
 example_formula <- function(data) {
   names <- if (is.data.frame(data)) names(data)[vapply(data, function(x) is.numeric(x) && !is.factor(x), TRUE)]
-  index <- if (is_panel_frame(data)) attr(data, "panel", exact = TRUE)
+  index <- if (is_panel_frame(data)) held_index(data)
   names <- setdiff(names, c(index$entity, index$period))
   if (length(names) < 2) names <- c("y", "x1", "x2")
   names <- code_name(names)
@@ -34,6 +34,7 @@ most_terms <- 5000
 check_formula_size <- function(formula) {
   stack <- list(list(formula[[length(formula)]], 0))
   parts <- 0
+  sums <- 0
   while (length(stack) > 0) {
     one <- stack[[length(stack)]]
     stack[[length(stack)]] <- NULL
@@ -41,7 +42,8 @@ check_formula_size <- function(formula) {
     if (!is.call(expr)) next
     parts <- parts + 1
     sum <- is_operator(expr, c("+", "-")) && length(expr) == 3
-    if (one[[2]] > most_depth || parts > 20 * most_terms) {
+    sums <- sums + sum
+    if (one[[2]] > most_depth || sums > most_terms || parts > 20 * most_terms) {
       stop_wavetax("formula", "The formula is nested too deeply, or too long.",
                    todo = "Make its parts columns of the data first.")
     }

@@ -8,7 +8,7 @@ effect_sets <- function(effects, data) {
   check_is_table(data)
   if (rlang::is_formula(effects, lhs = FALSE)) return(sets_of_formula(effects, data))
   if (!is_one_text(effects)) stop_effects(sprintf("`effects` is %s.", value_words(effects)), data = data)
-  index <- attr(data, "panel", exact = TRUE)
+  index <- if (is_panel_frame(data)) held_index(data)
   words <- list(entity = "entity", period = "period", both = c("entity", "period"))
   roles <- words[[effects]]
   names <- if (!is.null(roles) && (is_panel_frame(data) || !effects %in% names(data))) {
@@ -78,12 +78,13 @@ effect_part <- function(expr, data) {
   }
   name <- as.character(name)
   check_columns(name, data)
+  check_plain_vector(data[[name]], name)
   if (trend) check_trend(name, data)
   list(column = name, trend = trend)
 }
 
 check_trend <- function(name, data) {
-  index <- attr(data, "panel", exact = TRUE)
+  index <- if (is_panel_frame(data)) held_index(data)
   x <- data[[name]]
   if ((is.numeric(x) && !is.factor(x)) || inherits(x, "Date") || identical(name, index$period)) return(invisible())
   stop_effects(sprintf("`trend(%s)`: the column is %s.", name, kind_words(x)),
@@ -91,7 +92,7 @@ check_trend <- function(name, data) {
 }
 
 stop_effects <- function(found, todo = NULL, data = NULL, kind = "effects") {
-  index <- if (is_panel_frame(data)) attr(data, "panel", exact = TRUE)
+  index <- if (is_panel_frame(data)) held_index(data)
   columns <- if (is.null(index)) c("id", "year") else c(index$entity, index$period)
   stop_wavetax(kind, found, todo = c(
     todo, sprintf("Give \"entity\", \"period\", \"both\", or columns: `effects = ~ %s`.",
@@ -138,6 +139,7 @@ column_groups <- function(design, name) {
     list(codes = period_place(index), values = index$periods)
   } else {
     x <- used_column(design, name)
+    check_plain_vector(x, name)
     check_finite_key(x, name)
     rank_key(x)
   }

@@ -96,6 +96,7 @@ one_column_argument <- function(quo, data, argument) {
                  todo = sprintf("For example `%s = ~ %s`.", argument, code_name(names(data)[1])))
   }
   check_columns(value, data)
+  check_plain_vector(data[[value]], value)
   value
 }
 

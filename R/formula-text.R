@@ -46,6 +46,7 @@ parse_one_expression <- function(text) {
     error = function(cnd) stop_formula_text(text, sub("\n.*", "", conditionMessage(cnd)))
   )
   if (length(parsed) != 1) stop_formula_text(text, "It is not one expression.")
+  check_formula_size(call("~", parsed[[1]]))
   parsed[[1]]
 }
 
@@ -64,7 +65,7 @@ check_allowed <- function(expr, text, allowed = c(formula_operators, formula_fun
     if (!name %in% allowed) {
       stop_formula_text(text, sprintf("`%s` is not allowed in it.", short_text(deparse_words(one[[1]]))))
     }
-    left <- c(left, as.list(one)[-1])
+    left <- c(left, Filter(function(part) !rlang::is_missing(part), as.list(one)[-1]))
   }
 }
 
@@ -81,5 +82,14 @@ stop_formula_text <- function(text, where) {
 formula_environment <- function() {
   names <- setdiff(c(formula_operators, formula_functions, "c"), "~")
   here <- environment()
-  list2env(stats::setNames(lapply(names, get, envir = here), names), parent = emptyenv())
+  out <- list2env(stats::setNames(lapply(names, get, envir = here), names), parent = emptyenv())
+  assign(":", bounded_run, out)
+  out
+}
+
+# Of whole numbers, no more than there could be periods or levels.
+most_run <- 1e6
+bounded_run <- function(from, to) {
+  if (is.factor(from) || length(from) == 1 && length(to) == 1 && isTRUE(abs(to - from) <= most_run)) return(from:to)
+  stop_wavetax("formula", "A run such as `1:12` goes from one number to another, by a million steps at most.")
 }

@@ -16,6 +16,50 @@ plain_column <- function(x) {
   if (max(abs(whole), 0, na.rm = TRUE) < 2^53) whole else cpp_integer64_text(as.double(unclass(x)))
 }
 
+# One value a row, of a kind that can be told apart and written: what keys, groups and described columns are.
+is_plain_vector <- function(x) {
+  is.null(dim(x)) && (is.factor(x) || is.atomic(x) && !is.raw(x) && !is.complex(x) && !is.null(x)) && is_sound_class(x)
+}
+
+known_classes <- c("factor", "Date", "POSIXct", "difftime", "integer64", "AsIs", "noquote")
+
+# Classes of other packages bring methods of their own, which may not work.
+is_sound_class <- function(x) {
+  if (!is.object(x) || any(class(x) %in% known_classes)) return(TRUE)
+  tryCatch({
+    some <- x[seq_len(min(2, length(x)))]
+    oldClass(some) <- oldClass(x)
+    if (is.numeric(some)) as.double(some)
+    length(some) == length(is.na(some)) && length(as.character(some)) == length(format(some)) &&
+      is.atomic(unique(some)) && length(some == some) == length(some)
+  }, error = function(cnd) FALSE)
+}
+
+# Columns that cannot even be cut by rows are refused with the table.
+check_cuttable <- function(data) {
+  for (name in names(data)) {
+    x <- .subset2(data, name)
+    if (!is.object(x) || is.data.frame(x) || any(class(x) %in% known_classes)) next
+    tryCatch(x[0], error = function(cnd) stop_odd_class(x, name))
+  }
+}
+
+check_sound_class <- function(x, name) if (is.atomic(x) && !is_sound_class(x)) stop_odd_class(x, name)
+
+stop_odd_class <- function(x, name) {
+  stop_wavetax("column_kind", sprintf("The column `%s` is of class %s, whose methods fail.", name, class(x)[1]),
+               todo = "Load the package that the class comes from, or make it plain with `unclass()`.")
+}
+
+check_plain_vector <- function(x, name) {
+  if (is_plain_vector(x)) return(invisible())
+  check_sound_class(x, name)
+  kind <- if (is.data.frame(x)) "a data frame" else if (!is.null(dim(x))) "a matrix" else if (is.list(x)) "a list" else
+    paste("of class", class(x)[1])
+  stop_wavetax("column_kind", sprintf("The column `%s` is %s, not one number, text or date a row.", name, kind),
+               todo = sprintf("Make it one: `data$%1$s <- as.character(data$%1$s)`, for example.", code_name(name)))
+}
+
 check_finite_key <- function(x, name) {
   if (!is.double(x) || !any(is.infinite(x))) return(invisible())
   rows <- which(is.infinite(x))

@@ -26,7 +26,7 @@ plain_symbols <- function(call) {
 
 evaluate_in <- function(call, name, scope) {
   if (any(startsWith(all.names(call), ".."))) call <- plain_symbols(call)
-  tryCatch(
+  value <- tryCatch(
     withCallingHandlers(
       plain_column(eval(call, scope)),
       warning = function(cnd) {
@@ -48,6 +48,8 @@ evaluate_in <- function(call, name, scope) {
       )
     }
   )
+  check_sound_class(value, name)
+  value
 }
 
 check_length <- function(value, name, n) {

@@ -71,6 +71,7 @@ plain_data_frame <- function(data) {
 # What a panel or a fit holds is its own. The columns of a data.table can be changed by reference behind the back of all
 # who hold them: these are copied.
 own_data_frame <- function(data) {
+  check_cuttable(data)
   plain_data_frame(if (inherits(data, "data.table")) data.table::copy(data) else data)
 }
 
@@ -89,11 +90,12 @@ column_name <- function(quo, data, role) {
                  todo = sprintf("Columns are %s.", list_some(names(data), 10)))
   }
   check_columns(expr, data)
+  check_plain_vector(data[[expr]], expr)
   expr
 }
 
 check_is_table <- function(data) {
-  if (is.data.frame(data)) return(invisible())
+  if (is.data.frame(data)) return(check_cuttable(data))
   stop_wavetax(
     "empty_data", sprintf("`data` is %s, not a data frame.", value_words(data)),
     todo = "Read the file first: `read_panel(file, entity, period)`."
@@ -224,9 +226,21 @@ check_no_repeated_key <- function(index) {
 
 is_panel_frame <- function(data) inherits(data, "panel_frame")
 
+# What a panel frame holds of its keys. One that was made by hand may lack it.
+held_index <- function(data) {
+  index <- attr(data, "panel", exact = TRUE)
+  rows <- if (is.list(index)) length(index$codes)
+  sound <- is.list(index) && is_one_text(index$entity) && is_one_text(index$period) && is.integer(index$codes) &&
+    length(index$clock) == rows && is.list(index$columns) && length(index$columns) == 2 && is.list(data) &&
+    is.integer(index$ticks)
+  if (sound) return(index)
+  stop_wavetax("not_a_panel", "The panel frame does not hold which columns are its keys.",
+               todo = "Make it with `panel_frame(data, entity, period)`.")
+}
+
 # The index of a panel frame; made anew where rows or keys were changed since.
 panel_index <- function(data) {
-  index <- attr(data, "panel", exact = TRUE)
+  index <- held_index(data)
   columns <- list(.subset2(data, index$entity), .subset2(data, index$period))
   if (identical(columns, index$columns)) return(index)
   check_columns(c(index$entity, index$period), data)
@@ -260,7 +274,7 @@ plain_data_frame_keeping_names <- function(data) {
 #' @export
 `[.panel_frame` <- function(x, i, j, drop = FALSE) {
   check_flag(drop, "drop")
-  index <- attr(x, "panel", exact = TRUE)
+  index <- held_index(x)
   args <- nargs() - !missing(drop)
   x <- plain_data_frame_keeping_names(x)
   named <- if (args < 3) !missing(i) else !missing(j)
@@ -291,7 +305,7 @@ stop_selection <- function(data, columns) {
 # Assigning a column keeps the panel frame while the keys are there; a key that is changed is
 # ranked anew, and checked, when it is next used.
 assign_column <- function(x, name, value, assign) {
-  index <- attr(x, "panel", exact = TRUE)
+  index <- held_index(x)
   plain <- plain_data_frame_keeping_names(x)
   out <- tryCatch(assign(plain), error = function(cnd) {
     stop_wavetax(

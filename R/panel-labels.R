@@ -37,7 +37,7 @@ panel_labels <- function(data, labels, ...) {
 
 # New labels stand for old ones of the same name.
 with_labels <- function(data, labels) {
-  index <- attr(data, "panel", exact = TRUE)
+  index <- held_index(data)
   index$labels <- c(labels, index$labels[setdiff(names(index$labels), names(labels))])
   with_index(data, index)
 }

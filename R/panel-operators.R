@@ -54,10 +54,11 @@ period_mean <- function(x) stop_outside_panel("period_mean")
 against <- function(f, base) {
   if (missing(base)) stop_argument("base", "missing", "Name the category to compare with.", "operator")
   if (!is.atomic(f) || !is.atomic(base)) stop_argument("f", value_words(f), "Give a column of categories.", "operator")
+  if (length(base) != 1) stop_argument("base", value_words(base), "Name one category to compare with.", "operator")
   values <- if (is.factor(f)) levels(f) else sort(unique(as.character(f)), method = "radix")
-  if (length(base) != 1 || !as.character(base) %in% values) {
+  if (!as.character(base) %in% values) {
     stop_wavetax(
-      "operator", sprintf("The base %s is not a category.", list_words(dQuote(base, FALSE))),
+      "operator", sprintf("The base %s is not a category.", dQuote(base, FALSE)),
       todo = sprintf("Categories are %s.", list_some(values, 8))
     )
   }

@@ -5,7 +5,7 @@
 # out of both, and of periods that are far from the others or could not be read.
 problem_keys <- function(data, entity, period, periods, date_format = NULL) {
   text <- vapply(data, is.character, logical(1))
-  blank <- blank_rows(data)
+  blank <- blank_rows(data[vapply(data, is_plain_vector, TRUE)])
   header <- if (any(text)) {
     Reduce(`+`, lapply(names(data)[text], function(name) !is.na(data[[name]]) & data[[name]] == name))
   } else {

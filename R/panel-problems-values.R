@@ -154,3 +154,11 @@ problem_columns <- function(columns, rows) {
     one(twice, "same column twice", "`%s` repeats an earlier column", "Leave one of them out.")
   )
 }
+
+# Lists, tables and the like, which no other question can be asked of.
+problem_kinds <- function(names) {
+  lapply(names, function(name) {
+    finding("odd column", "note", sprintf("`%s` is not one number, text or date a row", name),
+            "Make it one, or leave it out.", column = name)
+  })
+}

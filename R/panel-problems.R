@@ -44,13 +44,15 @@ panel_problems <- function(data, entity, period, periods = NULL, date_format = N
 find_problems <- function(data, entity, period, periods = NULL, date_format = NULL) {
   keys <- problem_keys(data, entity, period, periods, date_format)
   columns <- as.list(data)[setdiff(names(data), c(entity, period))]
+  plain <- vapply(columns, is_plain_vector, TRUE)
   repeated <- problem_repeated_keys(data, keys)
   shape <- if (!is.null(repeated)) problem_shape(data, entity, period)
   if (!is.null(shape)) return(new_panel_problems(list(shape), NULL, NULL))
   found <- c(
     problem_stray_rows(data, keys), problem_missing_keys(keys),
     repeated, list(problem_period_values(keys)), problem_names(keys),
-    problem_values(columns, keys), problem_columns(columns, nrow(data)), problem_presence(keys)
+    problem_values(columns[plain], keys), problem_columns(columns[plain], nrow(data)),
+    problem_kinds(names(columns)[!plain]), problem_presence(keys)
   )
   new_panel_problems(Filter(Negate(is.null), found), entity, period)
 }

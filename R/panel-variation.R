@@ -37,7 +37,13 @@ panel_variation <- function(data, ..., by = NULL, show = NULL) {
   names <- vapply(rlang::enquos(...), column_name, "", data, "described", USE.NAMES = FALSE)
   by <- rlang::enquo(by)
   group <- if (!rlang::quo_is_null(by)) column_name(by, data, "grouping")
-  if (length(names) == 0) names <- setdiff(names(data), c(index$entity, index$period, group))
+  if (length(names) == 0) {
+    names <- setdiff(names(data), c(index$entity, index$period, group))
+    plain <- vapply(names, function(name) is_plain_vector(data[[name]]), TRUE)
+    if (!all(plain)) tell_wavetax(c(i = sprintf("Not described: %s, not one number, text or date a row.",
+                                                list_some(sprintf("`%s`", names[!plain])))))
+    names <- names[plain]
+  }
   is_number <- vapply(data[names], function(x) is.numeric(x) && !is.factor(x), logical(1))
   describe <- function(rows, label) {
     part <- list(codes = index$codes[rows], clock = index$clock[rows])
@@ -149,7 +155,7 @@ describe_category <- function(x, name, index) {
   x <- as.character(x)
   values <- sort(unique(x), method = "radix")
   data.frame(
-    variable = name, value = values, rows = as.vector(table(factor(x, values))),
+    variable = rep(name, length(values)), value = values, rows = as.vector(table(factor(x, values))),
     entities = vapply(values, function(value) length(unique(index$codes[which(x == value)])), 0L)
   )
 }
