@@ -112,7 +112,7 @@ near_argument <- function(given, known) {
 
 near_names <- function(name, candidates) {
   if (length(candidates) == 0) return(character())
-  distance <- drop(utils::adist(name, candidates, ignore.case = TRUE))
+  distance <- drop(utils::adist(lower_case(name), lower_case(candidates)))
   candidates[distance == min(distance) & distance <= max(1, ceiling(nchar(name) / 3)) & distance < nchar(name)]
 }
 

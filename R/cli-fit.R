@@ -230,7 +230,7 @@ saved_fits <- function(files) {
   fits <- lapply(files, read_fits)
   names <- unlist(lapply(fits, names))
   if (anyDuplicated(names)) {
-    stems <- sub("\\.json$", "", basename(files), ignore.case = TRUE)
+    stems <- sub("\\.[Jj][Ss][Oo][Nn]$", "", basename(files))
     names <- unlist(Map(function(stem, one) {
       if (length(one) == 1) stem else paste(stem, names(one))
     }, stems, fits))

@@ -143,9 +143,10 @@ cli_profile_figures <- function(panel, variation, folder) {
 
 # Names that can be files' on every system, no two alike.
 file_names <- function(names) {
-  plain <- gsub("[^A-Za-z0-9._-]+", "-", iconv(names, "UTF-8", "ASCII//TRANSLIT", sub = "-"))
-  lower <- make.unique(tolower(plain), sep = "-")
-  ifelse(lower == tolower(plain), plain, lower)
+  bare <- vapply(enc2utf8(names), plain_letters, "", USE.NAMES = FALSE)
+  plain <- gsub("[^A-Za-z0-9._-]+", "-", iconv(bare, "UTF-8", "ASCII", sub = "Unicode"))
+  lower <- make.unique(lower_case(plain), sep = "-")
+  ifelse(lower == lower_case(plain), plain, lower)
 }
 
 cli_needs <- function(options, names) {

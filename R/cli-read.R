@@ -55,7 +55,7 @@ cli_reader <- function(options) {
 cli_files <- function(args, options, most = Inf) {
   if (length(args) == 0) stop_usage("No file is given.")
   if (length(args) > most) stop_usage(sprintf("%s given, %d needed.", count_of(length(args), "argument"), most))
-  workbook <- grepl("[.]xlsx?$", args, ignore.case = TRUE)
+  workbook <- grepl("[.]xlsx?$", lower_case(args))
   if (!is.null(options$sheet) && !any(workbook | args == "-")) {
     stop_usage("--sheet has no effect: ", sQuote(args[1], FALSE), " is no spreadsheet.")
   }

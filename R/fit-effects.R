@@ -23,7 +23,7 @@ effect_sets <- function(effects, data) {
 
 stop_effects_word <- function(word, data) {
   near <- near_names(word, names(data))
-  both <- grepl("two|both|entity.*(period|time)|twoway", word, ignore.case = TRUE)
+  both <- grepl("two|both|entity.*(period|time)|twoway", lower_case(word))
   stop_effects(
     sprintf("`effects = %s` is no column.", dQuote(word, FALSE)),
     c(if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE))),

@@ -30,22 +30,30 @@ are_days <- function(values) {
 number_days <- function(values) as.Date(formatC(values, format = "d", width = 8), "%Y%m%d", optional = TRUE)
 
 date_clock <- function(x) {
-  ranked <- rank_key(as.numeric(if (inherits(x, "POSIXct")) as.Date(x, tz = time_zone(x)) else x))
+  ranked <- rank_key(as.numeric(if (inherits(x, "POSIXct")) day_of_midnight(x) else x))
   days <- as.Date(ranked$values, origin = "1970-01-01")
   day_clock(days, ranked$codes, days)
 }
 
 time_zone <- function(x) {
   zone <- attr(x, "tzone")
-  if (is.null(zone)) "" else zone[1]
+  if (is.null(zone) || !nzchar(zone[1])) if (all(as.numeric(x) %% 86400 == 0, na.rm = TRUE)) "UTC" else "" else zone[1]
 }
 
-# Times that are all midnight are dates.
+# Times that are all midnight are dates. In the zones where clocks are put forward at midnight R has 23:00 or
+# 1:00 instead, and steps of 24 hours are an hour off for half a year: an hour to either side is midnight where
+# others are midnight, and no two times share their day.
 is_midnight <- function(x) {
   if (!inherits(x, "POSIXct")) return(FALSE)
-  times <- as.POSIXlt(unique(x))
-  all(is.na(times) | times$hour == 0 & times$min == 0 & times$sec == 0)
+  times <- unique(as.numeric(x))
+  times <- as.POSIXct(times[!is.na(times)], origin = "1970-01-01", tz = time_zone(x))
+  parts <- as.POSIXlt(times)
+  exact <- parts$hour == 0
+  all(parts$hour %in% c(23, 0, 1) & parts$min == 0 & parts$sec == 0) &&
+    (all(exact) || any(exact) && !anyDuplicated(day_of_midnight(times)))
 }
+
+day_of_midnight <- function(x) as.Date(x + 7200, tz = time_zone(x))
 
 # Dates that share their day of the month, or all end a month, are months.
 day_clock <- function(days, codes, labels) {

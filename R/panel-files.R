@@ -3,7 +3,7 @@
 # place. There is never half a file, and the old one stays until the new one is whole. It keeps the old
 # one's mode, and a link stays a link. What a killed run left is cleared.
 
-file_extension <- function(file) tolower(sub("^.*\\.", "", basename(file)))
+file_extension <- function(file) lower_case(sub("^.*\\.", "", basename(file)))
 
 # The ending of a path, which must be one of `known`.
 check_ending <- function(file, known, what) {
@@ -66,7 +66,7 @@ write_bytes <- function(parts, file) {
 }
 
 is_write_failure <- function(cnd) {
-  grepl("space|write|writing|quota|too large|cannot open", conditionMessage(cnd), ignore.case = TRUE)
+  grepl("space|write|writing|quota|too large|cannot open", lower_case(conditionMessage(cnd)))
 }
 
 link_target <- function(file, links = 0) {

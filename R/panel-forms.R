@@ -80,7 +80,11 @@ find_across <- function(data, period, value) {
 
 # Column names that are a variable and a period, at least two periods of one variable.
 year_words <- "(?:1[89]|20)[0-9]{2}"
-month_words <- sprintf("(?i:%s)[a-z]*", paste(month.abb, collapse = "|"))
+either_case <- function(signs) {
+  at <- ifelse(is.na(match(signs, letters)), match(signs, LETTERS), match(signs, letters))
+  paste(sprintf("[%s%s]", LETTERS[at], letters[at]), collapse = "")
+}
+month_words <- sprintf("(?:%s)[A-Za-z]*", paste(vapply(strsplit(month.abb, ""), either_case, ""), collapse = "|"))
 period_in_name <- paste0("(?<period>", c(
   paste0(month_words, "[_. -]?[0-9]{4}"), paste0(year_words, "[-._]", "[01][0-9][-._][0-3][0-9]"),
   paste0(year_words, "[_. -](?:0[1-9]|1[0-2])"),

@@ -107,7 +107,7 @@ range_limits <- function(range) {
   if (length(parts) == 0) {
     stop_argument("range", dQuote(short_text(range), FALSE), "Give cells such as `range = \"B3:H200\"`.")
   }
-  number <- function(letters) column_number(toupper(letters))
+  number <- function(letters) column_number(upper_case(letters))
   limits <- list(top = as.numeric(parts[3]), left = number(parts[2]), bottom = as.numeric(parts[5]),
                  right = number(parts[4]))
   if (limits$bottom <= limits$top || limits$right <= limits$left) {

@@ -56,7 +56,7 @@ number_question <- function(seen, role, options, x) {
       todo = "Write all of them alike, or take the signs off with `percent = \"number\"`."
     ))
   }
-  if (length(unique(tolower(sub("[.]$", "", names(seen$currencies))))) > 1) {
+  if (length(unique(lower_case(sub("[.]$", "", names(seen$currencies))))) > 1) {
     return(list(
       found = "%s has amounts in several currencies.",
       where = sprintf("%s.", list_some(sprintf("%s in %s", names(seen$currencies),

@@ -43,7 +43,7 @@ number_options <- function(decimal = NULL, thousands = NULL, percent = NULL, mis
   if (!is.null(percent)) check_choice(percent, c("share", "number"), "percent", kind)
   check_texts(missing, "missing", "Give spellings in quotes: `missing = c(\"\", \"NA\", \"n/a\")`.", kind)
   list(decimal = decimal, thousands = thousands, percent = percent,
-       missing = unique(c(words_for_missing, tolower(trimws(missing)))))
+       missing = unique(c(words_for_missing, lower_case(trimws(missing)))))
 }
 
 # A column of text read as numbers: list(status, value, lost, missing, said, question). The status is

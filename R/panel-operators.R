@@ -145,9 +145,15 @@ evaluate_among <- function(expr, data, env, index = NULL) {
 }
 
 columns_environment <- function(data, env, index = NULL) {
-  operators <- if (!is.null(index)) panel_operators(index) else list()
+  operators <- c(if (!is.null(index)) panel_operators(index), list(factor = categories_of))
   columns <- lapply(as.list(plain_data_frame(data)), plain_column)
   list2env(columns, parent = list2env(operators, parent = env))
+}
+
+# Categories of text in the order of their signs, as everywhere else, not in that of the locale.
+categories_of <- function(x = character(), levels, ...) {
+  if (missing(levels) && is.character(x)) return(factor(x, levels = sort_text(unique(x)), ...))
+  if (missing(levels)) factor(x, ...) else factor(x, levels, ...)
 }
 
 #' @export

@@ -3,8 +3,8 @@
 
 # The months of names such as Mar, March or Sept.
 month_of <- function(word) {
-  word <- tolower(sub("\\.$", "", word))
-  month <- pmatch(word, tolower(month.name), duplicates.ok = TRUE)
+  word <- lower_case(sub("\\.$", "", word))
+  month <- pmatch(word, lower_case(month.name), duplicates.ok = TRUE)
   month[is.na(month) & word == "sept"] <- 9L
   month[nchar(word) < 3] <- NA
   as.numeric(month)
@@ -83,13 +83,14 @@ read_periods <- function(values, format = NULL) {
   values <- trimws(values)
   if (!is.null(format)) return(formatted_days(values, format))
   plain <- sub(" ?\\[YR[0-9QM]+\\]$", "", values)
+  capital <- upper_case(plain)
   for (form in period_forms) {
-    if (!grepl(form$pattern, plain[1], ignore.case = TRUE, perl = TRUE)) next
-    ticks <- form_ticks(form, plain)
+    if (!grepl(form$pattern, capital[1], perl = TRUE)) next
+    ticks <- form_ticks(form, capital)
     if (anyNA(ticks) || identical(form$ticks, split_year) && is_one_month(plain)) next
     return(new_periods(ticks, form$unit, form$words, marked = !identical(plain, values)))
   }
-  slashed_days(plain)
+  slashed_days(capital)
 }
 
 new_periods <- function(ticks, unit, words, marked = FALSE) {
@@ -98,7 +99,7 @@ new_periods <- function(ticks, unit, words, marked = FALSE) {
 }
 
 form_ticks <- function(form, values) {
-  parts <- regmatches(values, regexec(form$pattern, values, ignore.case = TRUE, perl = TRUE))
+  parts <- regmatches(values, regexec(form$pattern, values, perl = TRUE))
   if (any(lengths(parts) == 0)) return(NA_real_)
   form$ticks(do.call(rbind, parts))
 }
@@ -124,8 +125,12 @@ slashed_days <- function(values) {
 }
 
 formatted_days <- function(values, format) {
+  # The names of months are English, whatever the session's.
+  before <- Sys.getlocale("LC_TIME")
+  on.exit(Sys.setlocale("LC_TIME", before))
+  Sys.setlocale("LC_TIME", "C")
   days <- as.Date(values, format, optional = TRUE)
-  bare <- function(x) gsub("\\b0+", "", tolower(x), perl = TRUE)
+  bare <- function(x) gsub("\\b0+", "", lower_case(x), perl = TRUE)
   if (anyNA(days) || any(bare(format(days, format)) != bare(values))) return(NULL)
   new_periods(as.numeric(days), "day", sprintf("dates (%s)", format))
 }
@@ -139,10 +144,16 @@ odd_periods <- function(values, format = NULL) {
   }, character(1))
   known <- forms[forms != "none"]
   if (length(known) == 0) return(rep(TRUE, length(values)))
-  usual <- names(which.max(table(known)))
+  usual <- commonest(known)
   odd <- forms != usual
   if (any(odd) || usual != "day") return(odd)
   odd_dates(values)
+}
+
+# The value that occurs most often, the first to come of several.
+commonest <- function(x) {
+  values <- unique(x)
+  values[which.max(tabulate(match(x, values), length(values)))]
 }
 
 # Dates whose order of day and month is not that of most.

@@ -16,7 +16,7 @@ problem_keys <- function(data, entity, period, periods, date_format = NULL) {
   if (is.double(who) && !is.object(who)) who[is.infinite(who)] <- NA
   ranked <- rank_key(who)
   total <- if (is.character(who)) {
-    grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", ranked$values, ignore.case = TRUE, perl = TRUE)
+    grepl("^\\s*(grand )?(total|sum|mean|average|all)s?\\s*$", lower_case(ranked$values), perl = TRUE)
   }
   total <- if (any(total)) ranked$codes %in% which(total) else logical(nrow(data))
   time <- tolerant_clock(plain_column(data[[period]]), periods, header | blank, date_format)

@@ -34,16 +34,16 @@ problem_spellings <- function(keys, bare) {
 # Groups of spellings: the commonest, and the others.
 spelling_groups <- function(names, size = NULL, bare = NULL) {
   if (is.null(size)) {
-    counted <- table(names)
-    names <- base::names(counted)
-    size <- as.vector(counted)
+    all <- names
+    names <- sort_text(unique(all))
+    size <- tabulate(match(all, names), length(names))
   }
   if (is.null(bare)) bare <- bare_name(names)
   shared <- which(bare %in% bare[duplicated(bare)] & nzchar(bare) & size > 0)
-  groups <- split(shared, bare[shared])
+  groups <- split(shared, factor(bare[shared], sort_text(unique(bare[shared]))))
   groups <- groups[lengths(groups) > 1]
   lapply(unname(groups), function(group) {
-    group <- group[order(-size[group], names[group])]
+    group <- group[order(-size[group], names[group], method = "radix")]
     list(name = names[group[1]], others = names[group[-1]])
   })
 }
@@ -75,7 +75,7 @@ bare_name <- function(x) {
   x <- enc2utf8(x)
   odd <- which(grepl("[^ -~]", x, perl = TRUE, useBytes = TRUE))
   x[odd] <- vapply(x[odd], plain_letters, "", USE.NAMES = FALSE)
-  gsub("[ -/:-@\\[-`{-~]+", "", tolower(x), perl = TRUE)
+  gsub("[ -/:-@\\[-`{-~]+", "", lower_case(x), perl = TRUE)
 }
 
 # Latin letters without what is above, below and through them; other letters stay.

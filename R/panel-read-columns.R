@@ -75,7 +75,7 @@ say_kinds <- function(data) {
 # The period's column as it is best kept: dates as `Date`s, years with a code beside them as years; other
 # periods keep their label. What was understood is told.
 settle_period <- function(x, name, format = NULL) {
-  if (is_midnight(x)) return(as.Date(x, tz = time_zone(x)))
+  if (is_midnight(x)) return(day_of_midnight(x))
   if (is_whole(x)) {
     if (length(x) == 0 || !isTRUE(x[which.min(is.na(x))] >= 18000101)) return(x)
     known <- x[!is.na(x)]

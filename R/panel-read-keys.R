@@ -13,7 +13,7 @@ stop_keys_not_named <- function(data) {
   pairs <- expand.grid(entity = names(data)[entity], period = names(data)[period], stringsAsFactors = FALSE)
   unique_pair <- mapply(function(e, p) !anyDuplicated(data[c(e, p)]), pairs$entity, pairs$period)
   good <- pairs[as.logical(unique_pair), ]
-  good <- good[order(-different[good$entity], good$entity), ]
+  good <- good[order(-different[good$entity], good$entity, method = "radix"), ]
   where <- if (nrow(good) > 0) {
     sprintf("entity `%s` (%s) and period `%s` (%s): no two rows share both", good$entity,
             count_of_each(different[good$entity], "value"), good$period,

@@ -24,7 +24,7 @@ expand_files <- function(file) {
     if (file.exists(one) || !grepl("[*?]", one)) return(one)
     found <- Sys.glob(one)
     if (length(found) == 0) stop_wavetax("no_file", sprintf("No file is called as in %s.", sQuote(one, FALSE)))
-    found
+    sort_text(found)
   }))
 }
 

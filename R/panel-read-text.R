@@ -62,7 +62,7 @@ check_is_text <- function(start, file) {
   if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.",
                                            "Let its name end in .xls.")
   if (starts(0x25, 0x50, 0x44, 0x46)) stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
-  if (grepl("^\\s*<(!doctype|html)", rawToChar(utils::head(start[start != 0], 200)), ignore.case = TRUE,
+  if (grepl("^\\s*<(!doctype|html)", lower_case(rawToChar(utils::head(start[start != 0], 200))),
             useBytes = TRUE)) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }

@@ -113,7 +113,8 @@ presence_patterns <- function(index) {
   marks <- matrix("0", length(index$entities), periods)
   marks[cbind(index$codes, match(index$clock, index$ticks))] <- "1"
   text <- do.call(paste0, lapply(seq_len(periods), function(t) marks[, t]))
-  counts <- sort(table(text), decreasing = TRUE)
+  patterns <- sort_text(unique(text))
+  counts <- sort(stats::setNames(tabulate(match(text, patterns), length(patterns)), patterns), decreasing = TRUE)
   labels <- format_period(index$periods)
   data.frame(
     pattern = vapply(names(counts), run_words, "", labels, USE.NAMES = FALSE),

@@ -162,7 +162,8 @@ describe_category <- function(x, name, index) {
 
 # How often an entity goes from one category to another between adjacent periods.
 transitions_of <- function(x, index) {
-  x <- factor(as.character(x))
+  x <- as.character(x)
+  x <- factor(x, sort_text(unique(x)))
   if (nlevels(x) > 20) return(NULL)
   before <- shift_values(as.integer(x), index, 1)
   table(from = factor(levels(x)[before], levels(x)), to = x)

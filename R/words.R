@@ -19,7 +19,32 @@ plural_of <- function(noun) {
   paste0(noun, "s")
 }
 
-upper_first <- function(x) paste0(toupper(substr(x, 1, 1)), substring(x, 2))
+upper_first <- function(x) paste0(upper_case(substr(x, 1, 1)), substring(x, 2))
+
+# Case and order by the signs themselves: those of the locale differ from one to the next, and a Turkish one
+# knows no pair of I and i.
+lower_case <- function(x) change_case(x, paste(LETTERS, collapse = ""), paste(letters, collapse = ""), capitals, smalls)
+upper_case <- function(x) change_case(x, paste(letters, collapse = ""), paste(LETTERS, collapse = ""), smalls, capitals)
+
+# Of the Latin, Greek and Cyrillic letters beyond ASCII.
+capitals <- c(192:214, 216:222, seq(256, 302, 2), seq(306, 310, 2), seq(313, 327, 2), seq(330, 374, 2), 377, 379, 381,
+              376, 902, 904:906, 913:929, 931:939, 1024:1071)
+smalls <- c(224:246, 248:254, seq(257, 303, 2), seq(307, 311, 2), seq(314, 328, 2), seq(331, 375, 2), 378, 380, 382,
+            255, 940, 941:943, 945:961, 963:971, 1104:1119, 1072:1103)
+
+change_case <- function(x, from, to, from_points, to_points) {
+  x <- chartr(from, to, enc2utf8(x))
+  odd <- which(grepl("[^ -~]", x, useBytes = TRUE) & validUTF8(x) & !is.na(x))
+  x[odd] <- vapply(x[odd], function(text) {
+    points <- utf8ToInt(text)
+    at <- match(points, from_points)
+    points[!is.na(at)] <- to_points[at[!is.na(at)]]
+    intToUtf8(points)
+  }, "", USE.NAMES = FALSE)
+  x
+}
+
+sort_text <- function(x) sort(x, method = "radix")
 
 # "appears" for one, "appear" for more
 verb <- function(n, word) if (n == 1) paste0(word, "s") else word

@@ -382,7 +382,8 @@ class NumeralColumn {
   bool is_missing(const char* at, const char* end) const {
     if (end - at > 60) return false;
     std::string word(at, end);
-    for (char& c : word) c = static_cast<char>(std::tolower(static_cast<unsigned char>(c)));
+    for (char& c : word)
+      if (c >= 'A' && c <= 'Z') c = static_cast<char>(c - 'A' + 'a');
     return missing_.count(word) > 0;
   }
 
