@@ -17,6 +17,10 @@ cpp_is_plain_file <- function(path) {
     .Call(`_wavetax_cpp_is_plain_file`, path)
 }
 
+cpp_cell_extent <- function(bytes, seen) {
+    .Call(`_wavetax_cpp_cell_extent`, bytes, seen)
+}
+
 cpp_expendable <- function(seconds) {
     invisible(.Call(`_wavetax_cpp_expendable`, seconds))
 }

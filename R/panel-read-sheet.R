@@ -5,7 +5,7 @@ read_spreadsheet <- function(file, options) {
   sheet <- chosen_sheet(file, sheets, options)
   options$sheet <- sheet
   fill <- identical(options$merged, "fill")
-  facts <- sheet_facts(file, sheet, must = fill)
+  facts <- sheet_facts(file, sheet, must = fill, ranged = !is.null(options$range))
   check_formulas(facts, file)
   read <- if (!is.null(options$range) || options$header != 1 || options$layout == "find" || fill) {
     read_sheet_block(file, sheet, options, facts)

@@ -47,11 +47,12 @@ workbook_sheets <- function(file) {
 # workbooks are not looked into, nor sheets so large that it would take long beside reading them; unless it
 # must be known.
 most_looked_into <- 2e7
-sheet_facts <- function(file, sheet, must = FALSE) {
+sheet_facts <- function(file, sheet, must = FALSE, ranged = FALSE) {
   none <- list(hidden = integer(), merged = character(), empty_formulas = character())
   if (file_extension(file) != "xlsx") return(none)
-  part <- tryCatch(sheet_part(file, sheet), error = function(cnd) NULL)
+  part <- tryCatch(suppressWarnings(sheet_part(file, sheet)), error = function(cnd) NULL)
   if (is.null(part)) return(none)
+  check_cell_extent(file, part, ranged)
   parts <- utils::unzip(file, list = TRUE)
   if (!must && isTRUE(parts$Length[parts$Name == part] > most_looked_into)) return(c(none, list(large = TRUE)))
   rest <- ""
@@ -64,37 +65,83 @@ sheet_facts <- function(file, sheet, must = FALSE) {
     rest <<- if (end == size) "" else substr_bytes(text, end + 1, size)
     TRUE
   })
-  add_sheet_facts(facts, rest)
+  facts <- add_sheet_facts(facts, rest)
+  facts$merged <- merged_ranges(facts$merged, file)
+  facts
+}
+
+# Ranges of several cells that a sheet can have, without the marks of fixed places.
+merged_ranges <- function(ranges, file) {
+  ranges <- gsub("$", "", ranges, fixed = TRUE)
+  ranges <- ranges[!grepl("^[A-Z]{1,3}[0-9]{1,7}$", ranges)]
+  good <- grepl("^[A-Z]{1,3}[0-9]{1,7}:[A-Z]{1,3}[0-9]{1,7}$", ranges)
+  good[good] <- vapply(ranges[good], function(range) {
+    limits <- merged_limits(range)
+    limits$bottom >= limits$top && limits$right >= limits$left && limits$bottom <= sheet_limits$rows &&
+      limits$right <= sheet_limits$columns
+  }, TRUE)
+  if (all(good)) return(ranges)
+  odd <- list_some(dQuote(short_text(ranges[!good], 30), FALSE))
+  stop_not_a_table(file, sprintf("Merged cells are no range: %s.", odd),
+                   "Open it, save it anew, and check that it was copied whole.")
 }
 
 # A part of a packed file as text, stretch by stretch, until `look` says FALSE.
 each_stretch <- function(file, part, look) {
-  connection <- unz(file, part, "rb")
+  each_bytes(file, part, function(bytes) look(rawToChar(bytes[bytes != 0])))
+}
+
+each_bytes <- function(file, part, look) {
+  damaged <- function(cnd) {
+    stop_not_a_table(file, "It is damaged.", "Open it, save it anew, and check that it was copied whole.")
+  }
+  connection <- tryCatch(suppressWarnings(unz(file, part, "rb")), error = damaged)
   on.exit(close(connection))
   repeat {
-    bytes <- tryCatch(readBin(connection, "raw", 8e6), error = function(cnd) {
-      stop_not_a_table(file, "It is damaged.", "Open it, save it anew, and check that it was copied whole.")
-    })
-    if (length(bytes) == 0) return(invisible())
-    if (!look(rawToChar(bytes[bytes != 0]))) return(invisible())
+    bytes <- tryCatch(readBin(connection, "raw", 8e6), error = damaged)
+    if (length(bytes) == 0 || !look(bytes)) return(invisible())
   }
 }
 
-# How often a tag stands in a part that ends as it should; NA where it does not, or is not there.
-count_in_part <- function(file, part, tag, end) {
-  found <- 0
-  rest <- ""
-  closing <- FALSE
-  tryCatch(each_stretch(file, part, function(text) {
-    text <- paste0(rest, text)
-    found <<- found + sum(gregexpr(tag, text, fixed = TRUE, useBytes = TRUE)[[1]] > 0)
-    size <- nchar(text, "bytes")
-    # A tag that is cut by the stretch's end is counted with the next.
-    rest <<- substr_bytes(text, max(1, size - nchar(tag, "bytes") + 2), size)
-    closing <<- endsWith(trimws(substr_bytes(text, max(1, size - 40), size)), end)
+# How many cells a sheet has, its last row and column, and whether a reference is none.
+cell_extent <- function(file, part) {
+  seen <- numeric(5)
+  rest <- raw()
+  each_bytes(file, part, function(bytes) {
+    bytes <- c(rest, bytes)
+    seen <<- cpp_cell_extent(bytes, seen)
+    rest <<- utils::tail(bytes, length(bytes) - seen[5])
+    TRUE
+  })
+  stats::setNames(seen, c("cells", "rows", "columns", "odd", "done"))
+}
+
+# Whether a part is there and ends with a tag.
+part_ends <- function(file, part, tag) {
+  last <- raw()
+  tryCatch(each_bytes(file, part, function(bytes) {
+    last <<- utils::tail(c(last, utils::tail(bytes, 64)), 64)
     TRUE
   }), error = function(cnd) NULL)
-  if (isTRUE(closing)) found else NA_real_
+  length(grepRaw(tag, last, fixed = TRUE)) > 0
+}
+
+# Cells may name any place, and the reader makes room for all that lies between the first and the last.
+most_room <- 5e8
+check_cell_extent <- function(file, part, ranged) {
+  seen <- cell_extent(file, part)
+  if (seen[["odd"]] > 0 || seen[["rows"]] > sheet_limits$rows || seen[["columns"]] > sheet_limits$columns) {
+    stop_not_a_table(file, "A cell or a row names a place that no sheet has.",
+                     "Open it, save it anew, and check that it was copied whole.")
+  }
+  room <- seen[["rows"]] * seen[["columns"]]
+  if (!ranged && room > most_room && room > 100 * seen[["cells"]]) {
+    stop_not_a_table(
+      file, sprintf("%s stand in a field of %s rows and %s columns.", upper_first(count_of(seen[["cells"]], "cell")),
+                    count_words(seen[["rows"]]), count_words(seen[["columns"]])),
+      "A cell lies far from the table: delete it, or say where the table is, `range = \"A1:H200\"`."
+    )
+  }
 }
 
 substr_bytes <- function(text, first, last) {
@@ -209,6 +256,10 @@ sheet_extent <- function(file, sheet) {
 
 # All cells of a sheet as text, NA where blank; NULL where there is none.
 sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
+  part <- if (is.finite(most) && file_extension(file) == "xlsx") {
+    tryCatch(suppressWarnings(sheet_part(file, sheet)), error = function(cnd) NULL)
+  }
+  if (!is.null(part)) check_cell_extent(file, part, ranged = TRUE)
   data <- tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "text",
                                         n_max = most,

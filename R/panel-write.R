@@ -83,10 +83,10 @@ workbook_writer <- function(data, file) {
   list(
     write = function(to) openxlsx::write.xlsx(data, to),
     lacks = function(path) {
-      rows <- count_in_part(path, "xl/worksheets/sheet1.xml", "<row ", "</worksheet>")
-      texts <- count_in_part(path, "xl/sharedStrings.xml", "<si>", "</sst>")
-      if (is.na(texts)) return("Its texts are not whole.")
-      if (!identical(rows, nrow(data) + 1)) return("Its sheet is not whole.")
+      sheet <- "xl/worksheets/sheet1.xml"
+      rows <- tryCatch(cell_extent(path, sheet)[["rows"]], error = function(cnd) NA)
+      if (!identical(rows, nrow(data) + 1) || !part_ends(path, sheet, "</worksheet>")) return("Its sheet is not whole.")
+      if (!part_ends(path, "xl/sharedStrings.xml", "</sst>")) return("Its texts are not whole.")
     }
   )
 }

@@ -59,6 +59,17 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_cell_extent
+Rcpp::NumericVector cpp_cell_extent(Rcpp::RawVector bytes, Rcpp::NumericVector seen);
+RcppExport SEXP _wavetax_cpp_cell_extent(SEXP bytesSEXP, SEXP seenSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::RawVector >::type bytes(bytesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type seen(seenSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_cell_extent(bytes, seen));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_expendable
 void cpp_expendable(int seconds);
 RcppExport SEXP _wavetax_cpp_expendable(SEXP secondsSEXP) {
@@ -894,6 +905,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_far_values", (DL_FUNC) &_wavetax_cpp_far_values, 6},
     {"_wavetax_cpp_number_facts", (DL_FUNC) &_wavetax_cpp_number_facts, 1},
     {"_wavetax_cpp_is_plain_file", (DL_FUNC) &_wavetax_cpp_is_plain_file, 1},
+    {"_wavetax_cpp_cell_extent", (DL_FUNC) &_wavetax_cpp_cell_extent, 2},
     {"_wavetax_cpp_expendable", (DL_FUNC) &_wavetax_cpp_expendable, 1},
     {"_wavetax_cpp_text_counts", (DL_FUNC) &_wavetax_cpp_text_counts, 2},
     {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},

@@ -94,6 +94,41 @@ bool cpp_is_plain_file(std::string path) {
   return std::filesystem::is_regular_file(path, wrong);
 }
 
+// Of a stretch of a sheet's XML, added to what stretches before it had (`seen`): how many cells, the last row
+// and column that their references name, and whether one is no reference; and how many of its bytes can be
+// left behind, as a reference may be cut by its end.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_cell_extent(Rcpp::RawVector bytes, Rcpp::NumericVector seen) {
+  double cells = seen[0], last_row = seen[1], last_column = seen[2], odd = seen[3];
+  const char* const begin = reinterpret_cast<const char*>(bytes.begin());
+  const char* const end = begin + bytes.size();
+  const char* done = std::max(begin, end - 4);
+  for (const char* at = begin; (at = static_cast<const char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at))));) {
+    const char* const start = ++at;
+    if (start - begin < 4 || start[-4] != ' ' || start[-3] != 'r' || start[-2] != '=') continue;
+    const char* const close = static_cast<const char*>(std::memchr(at, '"', static_cast<std::size_t>(end - at)));
+    if (!close) {
+      done = start - 4;
+      break;
+    }
+    at = close + 1;
+    done = std::max(done, at);
+    double column = 0.0, row = 0.0;
+    const char* sign = start;
+    for (; sign < close && *sign >= 'A' && *sign <= 'Z'; ++sign) column = column * 26.0 + (*sign - 'A' + 1);
+    bool good = sign < close;
+    for (; sign < close; ++sign) {
+      good = good && *sign >= '0' && *sign <= '9';
+      row = row * 10.0 + (*sign - '0');
+    }
+    if (!good || row < 1.0) odd = 1.0;
+    last_row = std::max(last_row, row);
+    last_column = std::max(last_column, column);
+    if (column > 0.0) ++cells;
+  }
+  return Rcpp::NumericVector::create(cells, last_row, last_column, odd, static_cast<double>(done - begin));
+}
+
 // Of a forked child that may die: it does so without a word, and after so many seconds.
 // [[Rcpp::export(rng = false)]]
 void cpp_expendable(int seconds) {
