@@ -25,6 +25,10 @@ cpp_expendable <- function(seconds) {
     invisible(.Call(`_wavetax_cpp_expendable`, seconds))
 }
 
+cpp_holds_zero <- function(path) {
+    .Call(`_wavetax_cpp_holds_zero`, path)
+}
+
 cpp_text_counts <- function(path, separator) {
     .Call(`_wavetax_cpp_text_counts`, path, separator)
 }

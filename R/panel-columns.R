@@ -35,12 +35,20 @@ is_sound_class <- function(x) {
   }, error = function(cnd) FALSE)
 }
 
+# A data frame with other columns under its names: asked one by one it would look each name up among thousands.
+map_columns <- function(data, change) {
+  columns <- lapply(unclass(data), change)
+  attributes(columns) <- attributes(data)
+  columns
+}
+
 # Columns that cannot even be cut by rows are refused with the table.
 check_cuttable <- function(data) {
-  for (name in names(data)) {
-    x <- .subset2(data, name)
-    if (!is.object(x) || is.data.frame(x) || any(class(x) %in% known_classes)) next
-    tryCatch(x[0], error = function(cnd) stop_odd_class(x, name))
+  columns <- unclass(data)
+  for (i in which(vapply(columns, is.object, TRUE))) {
+    x <- columns[[i]]
+    if (is.data.frame(x) || any(class(x) %in% known_classes)) next
+    tryCatch(x[0], error = function(cnd) stop_odd_class(x, names(columns)[i]))
   }
 }
 

@@ -7,7 +7,7 @@ problem_keys <- function(data, entity, period, periods, date_format = NULL) {
   text <- vapply(data, is.character, logical(1))
   blank <- blank_rows(data[vapply(data, is_plain_vector, TRUE)])
   header <- if (any(text)) {
-    Reduce(`+`, lapply(names(data)[text], function(name) !is.na(data[[name]]) & data[[name]] == name))
+    Reduce(`+`, Map(function(x, name) !is.na(x) & x == name, unclass(data)[text], names(data)[text]))
   } else {
     integer(nrow(data))
   }

@@ -5,9 +5,10 @@ problem_values <- function(columns, keys) {
   layout <- if (any(vapply(columns, may_be_fixed, TRUE))) problem_layout(keys)
   far <- far_values(columns, keys)
   watched <- along_with_progress(columns, "Looking at the columns")
+  options <- number_options()
   found <- lapply(watched, function(i) {
     x <- columns[[i]]
-    c(problem_text(x, names(columns)[i], keys),
+    c(problem_text(x, names(columns)[i], keys, options),
       list(problem_shifted(x, names(columns)[i], keys, layout), problem_jumps(x, names(columns)[i], keys, far[[i]])))
   })
   unlist(found, recursive = FALSE)
@@ -29,10 +30,10 @@ problem_layout <- function(keys) {
 }
 
 # Text that is numbers but for some cells, or numbers written in ways that must be told.
-problem_text <- function(x, name, keys) {
+problem_text <- function(x, name, keys, options) {
   if (!is.character(x)) return(NULL)
   x[keys$stray] <- NA
-  read <- column_numbers(x, number_options())
+  read <- column_numbers(x, options)
   todo <- sprintf("Read it as numbers: `numbers = %s`.", code_text(name))
   column <- sprintf("`%s`", name)
   tell <- function(rows, kind, where, todo, weight = "likely") {

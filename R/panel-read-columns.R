@@ -7,22 +7,29 @@ settle_columns <- function(data, options) {
   check_columns(c(asked, options$text), data)
   kept <- setdiff(c(options$text, options$keys), asked)
   for (name in intersect(options$text, names(data))) data[[name]] <- label_text(data[[name]])
-  told <- character()
-  for (name in setdiff(names(data)[vapply(data, is.character, TRUE)], kept)) {
-    x <- data[[name]]
+  settled <- Map(function(x, name, is_kept) {
+    if (!is.character(x) || is_kept) return(list(x = x))
     read <- if (name %in% asked) asked_numbers(x, name, options$cells) else column_numbers(x, options$cells)
-    told <- c(told, column_words(name, x, read, name %in% asked))
-    if (name %in% asked || read$status == "numbers" && length(read$lost) == 0 && !all(is.na(read$value))) {
-      data[[name]] <- read$value
-    }
-  }
+    told <- column_words(name, x, read, name %in% asked)
+    sure <- name %in% asked || read$status == "numbers" && length(read$lost) == 0 && !all(is.na(read$value))
+    list(x = if (sure) read$value else x, told = told)
+  }, unclass(data), names(data), names(data) %in% kept)
+  told <- unlist(lapply(unname(settled), `[[`, "told"))
+  columns <- lapply(settled, `[[`, "x")
+  attributes(columns) <- attributes(data)
+  data <- columns
   data <- convert_numbers(data, setdiff(asked, c(names(data)[vapply(data, is.numeric, TRUE)], kept)), options$cells)
-  codes <- vapply(data, is_long_code, TRUE)
-  data[codes] <- lapply(data[codes], label_text)
+  data <- map_columns(data, function(x) if (is_long_code(x)) label_text(x) else x)
   say_kinds(data)
+  more <- length(told) - most_told
+  if (more > 0) told <- c(utils::head(told, most_told), i = sprintf("Of %s more there is as much to say.",
+                                                                    count_of(more, "column")))
   if (length(told) > 0) tell_wavetax(told, class = "wavetax_message_numbers")
   data
 }
+
+# Of how many columns of text it is said how they were read.
+most_told <- 40
 
 # Whole numbers of 15 digits and more: codes.
 is_long_code <- function(x) {

@@ -121,22 +121,28 @@ one_indicator <- function(part, shape, name, entity, period) {
 # Below each other; columns that a table lacks are missing there, kinds that differ become text.
 stack_parts <- function(tables, names) {
   columns <- unique(unlist(lapply(tables, base::names)))
-  told <- character()
-  for (column in columns) {
-    lacks <- !vapply(tables, function(table) column %in% base::names(table), TRUE)
-    if (any(lacks)) told <- c(told, sprintf("`%s` is not in %s.", column, list_some(names[lacks], 6)))
-    kinds <- vapply(tables[!lacks], function(table) broad_kind(table[[column]]), "")
-    differs <- unique(kinds[kinds != "empty"])
-    if (length(differs) > 1) {
-      told <- c(told, sprintf("`%s` is %s: read as text first.", column, list_words(vapply(differs, function(kind) {
-        sprintf("%s in %s", kind, list_some(names[!lacks][kinds == kind], 3))
-      }, ""))))
-      tables[!lacks] <- lapply(tables[!lacks], function(table) {
-        table[[column]] <- label_text(table[[column]])
-        table
-      })
-    }
-  }
+  # Where each column stands in each table, and of what kind it is there.
+  at <- do.call(cbind, lapply(tables, function(table) match(columns, base::names(table))))
+  kinds <- do.call(cbind, lapply(seq_along(tables), function(i) {
+    vapply(unclass(tables[[i]]), broad_kind, "", USE.NAMES = FALSE)[at[, i]]
+  }))
+  kinds[kinds == "empty"] <- NA
+  told <- lapply(which(rowSums(is.na(at)) > 0), function(c) {
+    sprintf("`%s` is not in %s.", columns[c], list_some(names[is.na(at[c, ])], 6))
+  })
+  mixed <- which(apply(kinds, 1, function(kind) length(unique(kind[!is.na(kind)])) > 1))
+  told <- c(unlist(told), vapply(mixed, function(c) {
+    each <- vapply(unique(kinds[c, !is.na(kinds[c, ])]), function(kind) {
+      sprintf("%s in %s", kind, list_some(names[which(kinds[c, ] == kind)], 3))
+    }, "")
+    sprintf("`%s` is %s: read as text first.", columns[c], list_words(each))
+  }, ""))
+  tables <- lapply(seq_along(tables), function(i) {
+    text <- base::names(tables[[i]]) %in% columns[mixed]
+    columns <- Map(function(x, as_text) if (as_text) label_text(x) else x, unclass(tables[[i]]), text)
+    attributes(columns) <- attributes(tables[[i]])
+    columns
+  })
   out <- as.data.frame(data.table::rbindlist(tables, use.names = TRUE, fill = TRUE))
   say_parts(sprintf("%s below each other", count_of(length(tables), "table")), names, told)
   out

@@ -185,6 +185,5 @@ dates_among_text <- function(data, file, sheet, place, header = 1) {
 
 # Date cells come as times at midnight.
 whole_days <- function(data) {
-  data[] <- lapply(data, function(x) if (is_midnight(x)) day_of_midnight(x) else x)
-  data
+  map_columns(data, function(x) if (is_midnight(x)) day_of_midnight(x) else x)
 }

@@ -10,6 +10,7 @@ read_delimited <- function(file, options) {
     return(read_text_block(file, options, encoding))
   }
   data <- tryCatch(read_with_delimiter(file, options, encoding), wavetax_error_not_a_table = function(cnd) {
+    if (grepl("A quote is opened", conditionMessage(cnd), fixed = TRUE)) check_even(file, options)
     check_layout(file, options, encoding)
     check_even(file, options)
     rlang::cnd_signal(cnd)
@@ -57,20 +58,29 @@ check_is_text <- function(start, file) {
   if (starts(0xff, 0xfe) || starts(0xfe, 0xff)) {
     stop_not_a_table(file, "It is text in UTF-16.", "Save it as CSV in UTF-8.")
   }
-  if (starts(0x50, 0x4b)) stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
+  if (starts(0x50, 0x4b, 0x03, 0x04)) {
+    stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
+  }
   if (starts(0x1f, 0x8b)) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
-  if (starts(0xd0, 0xcf)) stop_not_a_table(file, "It is an old workbook under another ending.",
-                                           "Let its name end in .xls.")
-  if (starts(0x25, 0x50, 0x44, 0x46)) stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
-  if (grepl("^\\s*<(!doctype|html)", lower_case(rawToChar(utils::head(start[start != 0], 200))),
-            useBytes = TRUE)) {
+  if (starts(0xd0, 0xcf, 0x11, 0xe0)) {
+    stop_not_a_table(file, "It is an old workbook under another ending.", "Let its name end in .xls.")
+  }
+  if (starts(0x25, 0x50, 0x44, 0x46, 0x2d)) {
+    stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
+  }
+  page <- "^\\s*<(![Dd][Oo][Cc][Tt][Yy][Pp][Ee]|[Hh][Tt][Mm][Ll])"
+  if (grepl(page, rawToChar(utils::head(start[start != 0], 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }
-  if (any(start == as.raw(0))) stop_not_a_table(file, "It is not text.", "Save it as CSV or .xlsx.")
+  if (any(start == as.raw(0)) || cpp_holds_zero(enc2native(path.expand(file)))) stop_no_text(file)
   if (!any(start > as.raw(0x20))) stop_not_a_table(file, "It is empty but for spaces and line ends.")
   if (grepl("^\\s*[[{]\\s*[[{\"]", rawToChar(utils::head(start, 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is JSON.", "Save its table as CSV, or make it a data frame first.")
   }
+}
+
+stop_no_text <- function(file) {
+  stop_not_a_table(file, "It is not text: a byte in it is zero.", "Save it as CSV or .xlsx.")
 }
 
 read_with_delimiter <- function(file, options, encoding, ...) {
@@ -122,7 +132,7 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
     data <- read(..., colClasses = classes)
   }
   names(data) <- one_quote(names(data))
-  data[] <- lapply(data, function(x) if (is.character(x)) whole_or_text(one_quote(x)) else x)
+  data <- map_columns(data, function(x) if (is.character(x)) whole_or_text(one_quote(x)) else x)
   data
 }
 
@@ -148,12 +158,12 @@ as_utf8 <- function(data, encoding, file) {
     iconv(x, if (encoding == "UTF-8") "UTF-8" else "latin1", "UTF-8")
   }
   lost <- FALSE
-  for (column in which(vapply(data, is.character, TRUE))) {
-    if (all(validUTF8(data[[column]]))) next
-    missing <- sum(is.na(data[[column]]))
-    data[[column]] <- convert(data[[column]])
-    lost <- lost || sum(is.na(data[[column]])) > missing
-  }
+  data <- map_columns(data, function(x) {
+    if (!is.character(x) || all(validUTF8(x))) return(x)
+    out <- convert(x)
+    lost <<- lost || sum(is.na(out)) > sum(is.na(x))
+    out
+  })
   names(data) <- convert(names(data))
   if (lost || anyNA(names(data))) {
     stop_not_a_table(file, sprintf("Some text in it is not in %s; give its encoding.", encoding))
@@ -187,6 +197,7 @@ is_utf8 <- function(bytes) {
 
 # All cells as text, a row a line; NA where blank.
 text_cells <- function(file, options, encoding) {
+  check_few_quotes(file)
   separator <- if (is.null(options$delimiter)) "," else options$delimiter
   data <- tryCatch({
     fields <- utils::count.fields(file, separator, quote = "\"", comment.char = "", blank.lines.skip = FALSE)
@@ -201,14 +212,24 @@ text_cells <- function(file, options, encoding) {
   without_blanks(cells)
 }
 
+# Cutting a line takes as long as the square of its quotes.
+most_quotes <- 2e4
+check_few_quotes <- function(file) {
+  quotes <- nchar(gsub("[^\"]+", "", readLines(file, warn = FALSE, skipNul = TRUE), useBytes = TRUE), "bytes")
+  if (max(quotes, 0) <= most_quotes) return(invisible())
+  stop_not_a_table(file, sprintf("Line %s has %s quotes.", count_words(which.max(quotes)), count_words(max(quotes))),
+                   "Is a quote opened and not closed?")
+}
+
 # The names of the columns, blank where the heading is: some readers make up a name then, or leave lines
 # above the table out by themselves, which is `odd`.
 headings_of <- function(names, file, encoding) {
   line <- readLines(file, 1, warn = FALSE, encoding = encoding, skipNul = TRUE)
-  within <- vapply(names, grepl, TRUE, line, fixed = TRUE, useBytes = TRUE)
-  made <- is.na(names) | !nzchar(names) | grepl("^V[0-9]+$", names) & !within
+  words <- strsplit(line, "[^A-Za-z0-9]+", useBytes = TRUE)[[1]]
+  made <- is.na(names) | !nzchar(names) | grepl("^V[0-9]+$", names) & !names %in% words
   names[made] <- ""
-  list(names = names, odd = any(made) || !all(utils::head(within[!made], 3)))
+  within <- vapply(utils::head(names[!made], 3), grepl, TRUE, line, fixed = TRUE, useBytes = TRUE)
+  list(names = names, odd = any(made) || !all(within))
 }
 
 # Lines that end in a delimiter make a column without a name or a value: it is left out, and told.

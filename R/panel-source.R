@@ -73,6 +73,7 @@ next_records <- function(state, file, first_only = FALSE) {
     if (!state$ended && (block > 1 || !first_only || length(bytes) == 0)) {
       more <- readBin(state$connection, "raw", if (first_only) 65536 else piece_bytes)
       state$ended <- length(more) == 0
+      if (length(grepRaw(as.raw(0), more, fixed = TRUE)) > 0) stop_no_text(file)
       bytes <- c(bytes, more)
     }
     end <- record_end(bytes, first_only)

@@ -6,7 +6,7 @@ most_unpacked <- 4e9
 # The bytes say what a file is, whatever its ending.
 check_workbook <- function(file) {
   start <- readBin(file, "raw", 8)
-  is_packed <- identical(utils::head(start, 2), as.raw(c(0x50, 0x4b)))
+  is_packed <- identical(utils::head(start, 4), as.raw(c(0x50, 0x4b, 0x03, 0x04)))
   is_old <- identical(utils::head(start, 4), as.raw(c(0xd0, 0xcf, 0x11, 0xe0)))
   if (file_extension(file) == "xls") {
     if (is_packed) stop_not_a_table(file, "It is a workbook of the .xlsx kind under another ending.",

@@ -18,8 +18,7 @@
 write_panel <- function(data, file) {
   check_is_table(data)
   extension <- check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
-  plain <- plain_data_frame(data)
-  plain[] <- lapply(plain, plain_column)
+  plain <- map_columns(plain_data_frame(data), plain_column)
   writer <- switch(extension,
     csv = text_writer(plain, ","), tsv = text_writer(plain, "\t"), xlsx = workbook_writer(plain, file),
     parquet = list(write = function(to) {
@@ -65,8 +64,7 @@ quoted_text <- function(data, separator) {
     x[risky] <- paste0("\"", gsub("\"", "\"\"", x[risky], fixed = TRUE), "\"")
     x
   }
-  text <- vapply(data, function(x) is.character(x) || is.factor(x), TRUE)
-  data[text] <- lapply(data[text], quote)
+  data <- map_columns(data, function(x) if (is.character(x) || is.factor(x)) quote(x) else x)
   names(data) <- quote(names(data))
   data
 }
@@ -77,8 +75,7 @@ sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)
 workbook_writer <- function(data, file) {
   check_package("openxlsx", "writes spreadsheets")
   check_fits_sheet(data, file)
-  text <- vapply(data, function(x) is.character(x) || is.factor(x), TRUE)
-  data[text] <- lapply(data[text], function(x) sheet_text(as.character(x)))
+  data <- map_columns(data, function(x) if (is.character(x) || is.factor(x)) sheet_text(as.character(x)) else x)
   names(data) <- sheet_text(names(data))
   list(
     write = function(to) openxlsx::write.xlsx(data, to),

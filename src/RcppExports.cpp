@@ -79,6 +79,16 @@ BEGIN_RCPP
     return R_NilValue;
 END_RCPP
 }
+// cpp_holds_zero
+bool cpp_holds_zero(std::string path);
+RcppExport SEXP _wavetax_cpp_holds_zero(SEXP pathSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< std::string >::type path(pathSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_holds_zero(path));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_text_counts
 Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator);
 RcppExport SEXP _wavetax_cpp_text_counts(SEXP pathSEXP, SEXP separatorSEXP) {
@@ -907,6 +917,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_is_plain_file", (DL_FUNC) &_wavetax_cpp_is_plain_file, 1},
     {"_wavetax_cpp_cell_extent", (DL_FUNC) &_wavetax_cpp_cell_extent, 2},
     {"_wavetax_cpp_expendable", (DL_FUNC) &_wavetax_cpp_expendable, 1},
+    {"_wavetax_cpp_holds_zero", (DL_FUNC) &_wavetax_cpp_holds_zero, 1},
     {"_wavetax_cpp_text_counts", (DL_FUNC) &_wavetax_cpp_text_counts, 2},
     {"_wavetax_cpp_any_contains", (DL_FUNC) &_wavetax_cpp_any_contains, 2},
     {"_wavetax_cpp_column_size", (DL_FUNC) &_wavetax_cpp_column_size, 2},

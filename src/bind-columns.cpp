@@ -140,6 +140,19 @@ void cpp_expendable(int seconds) {
 #endif
 }
 
+// Whether any byte of a file is zero.
+// [[Rcpp::export(rng = false)]]
+bool cpp_holds_zero(std::string path) {
+  std::FILE* file = std::fopen(path.c_str(), "rb");
+  if (!file) return false;
+  std::vector<char> bytes(1 << 20);
+  bool found = false;
+  std::size_t got;
+  while (!found && (got = std::fread(bytes.data(), 1, bytes.size(), file)) > 0) found = std::memchr(bytes.data(), 0, got);
+  std::fclose(file);
+  return found;
+}
+
 // Records and cells of a text file, whose ends within quotes are none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator) {
