@@ -84,7 +84,11 @@ multiply_parts <- function(a, b) {
 # Used levels only, so that a level that lost its rows is not a column of zeros. True and false
 # are a factor too.
 text_to_factor <- function(x) {
-  if (is.character(x)) return(factor(x, levels = sort(unique(x), method = "radix")))
+  if (is.character(x)) {
+    values <- unique(x)
+    check_valid_text(values)
+    return(factor(x, levels = sort_text(values)))
+  }
   if (is.logical(x) && !is.matrix(x)) return(factor(x, levels = c(FALSE, TRUE)[c(FALSE, TRUE) %in% x]))
   if (is.factor(x) && nlevels(x) > 0 && any(tabulate(x, nlevels(x)) == 0)) return(keep_contrasts(droplevels(x), x))
   x

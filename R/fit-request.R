@@ -11,7 +11,7 @@ fit_request <- function(method, call, formula, data, weights, rows, errors, keep
                         options = list()) {
   check_both_given(missing(formula), missing(data))
   check_formula(formula, data)
-  if (!is.data.frame(data) && !is_source(data)) check_is_table(data)
+  if (is.data.frame(data) || !is_source(data)) check_is_table(data)
   if (!is.null(errors)) check_error_spec(errors)
   check_choice(keep, c("rows", "nothing"), "keep")
   if (inherits(data, "data.table")) data <- own_data_frame(data)

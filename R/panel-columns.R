@@ -42,8 +42,36 @@ map_columns <- function(data, change) {
   columns
 }
 
+# Every column has a name of its own, which can be read.
+check_column_names <- function(data) {
+  names <- names(data)
+  blank <- which(is.na(names) | !nzchar(names))
+  twice <- unique(names[duplicated(names)])
+  broken <- which(!validUTF8(enc2utf8(as.character(names))) | !validUTF8(names) & Encoding(names) != "latin1")
+  found <- if (length(blank) > 0) {
+    sprintf("%s no name.", if (length(blank) == 1) paste("Column", blank, "has") else paste("Columns", list_some(blank),
+                                                                                            "have"))
+  } else if (length(twice) > 0) {
+    sprintf("Several columns are called %s.", list_some(sQuote(twice, FALSE)))
+  } else if (length(broken) > 0) {
+    sprintf("The name of column %s is not in UTF-8.", list_some(broken))
+  }
+  if (is.null(found)) return(invisible())
+  stop_wavetax("column_names", found, todo = "Give each column one name: `names(data) <- make.unique(names(data))`.")
+}
+
+check_valid_text <- function(values) {
+  marked <- Encoding(values) == "latin1"
+  broken <- which(!validUTF8(ifelse(marked, enc2utf8(values), values)) & !is.na(values))
+  if (length(broken) == 0) return(invisible())
+  stop_wavetax("encoding", sprintf("Text in the data is not in UTF-8: %s.",
+                                   dQuote(as_utf8_text(values[broken[1]]), FALSE)),
+               todo = "Convert it where it comes from, such as `iconv(x, \"latin1\", \"UTF-8\")`.")
+}
+
 # Columns that cannot even be cut by rows are refused with the table.
 check_cuttable <- function(data) {
+  check_column_names(data)
   columns <- unclass(data)
   for (i in which(vapply(columns, is.object, TRUE))) {
     x <- columns[[i]]

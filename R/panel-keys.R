@@ -24,6 +24,7 @@ rank_key <- function(x) {
 rank_text <- function(x) {
   seen <- cpp_code_text(enc2utf8(x))
   values <- seen$values
+  check_valid_text(values)
   blank <- is.na(values) | !nzchar(values) | startsWith(values, " ")
   blank[blank] <- is.na(values[blank]) | !nzchar(trimws(values[blank]))
   order <- order(values, method = "radix")

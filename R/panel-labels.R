@@ -50,7 +50,10 @@ as_labels <- function(labels, ...) {
   }
   good <- is.character(labels) && length(labels) > 0 && !is.null(names(labels)) && !anyNA(labels) &&
     all(nzchar(names(labels))) && !anyDuplicated(names(labels))
-  if (good) return(labels)
+  if (good) {
+    check_valid_text(c(labels, names(labels)))
+    return(labels)
+  }
   stop_wavetax("labels", sprintf("`labels` is %s.", value_words(labels)),
                where = if (!is.null(names(labels)) && anyDuplicated(names(labels))) {
                  sprintf("Named twice: %s.", list_some(unique(names(labels)[duplicated(names(labels))])))
