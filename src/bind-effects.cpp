@@ -133,10 +133,13 @@ Rcpp::List cpp_effect_sweep(SEXP system, SEXP sums, Rcpp::List columns, double n
   Rcpp::List levels(swept.levels.size());
   for (std::size_t t = 0; t < swept.levels.size(); ++t)
     levels[t] = as_table(swept.levels[t], swept.width, swept.levels[t].size() / swept.width, threads);
+  const Eigen::MatrixXd within = effects->triangle(rows, swept).matrix();
+  wavetax::Numbers left(swept.width);
+  for (std::size_t c = 0; c < swept.width; ++c) left[c] = within.col(static_cast<Eigen::Index>(c)).squaredNorm();
   return Rcpp::List::create(
-      Rcpp::Named("levels") = levels, Rcpp::Named("within") = pack(effects->triangle(rows, swept).matrix()),
+      Rcpp::Named("levels") = levels, Rcpp::Named("within") = pack(within),
       Rcpp::Named("converged") = swept.converged, Rcpp::Named("iterations") = static_cast<double>(swept.iterations),
-      Rcpp::Named("achieved") = swept.achieved,
+      Rcpp::Named("achieved") = swept.achieved(left),
       Rcpp::Named("shared") = matrix_or_null(swept.explained_by_others, swept.width));
 }
 

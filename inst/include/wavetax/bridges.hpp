@@ -44,6 +44,7 @@ inline bool all_on_short_cycles(const RowsByGroup& rows, const Groups& of, const
 // The bridges, in order of rows. Vertices are the levels of both sets, edges the rows; an edge is a bridge where no
 // other way leads from below it in a depth first search to above it.
 inline std::vector<std::size_t> bridges(const Groups& first, const Groups& second, std::size_t n) {
+  check_countable(first.count + second.count);
   const bool larger = first.count >= second.count;
   const Groups &of = larger ? first : second, &across = larger ? second : first;
   const RowsByGroup rows(of, n);
@@ -92,6 +93,7 @@ class CutCertificate {
  public:
   // Levels are numbered from 1.
   void add(int first, int second) {
+    check_countable(static_cast<std::size_t>(std::max(first, second)));
     for (std::vector<int>& forest : forests_) {
       const std::size_t a = root(forest, 2 * static_cast<std::size_t>(first)),
                         b = root(forest, 2 * static_cast<std::size_t>(second) + 1);

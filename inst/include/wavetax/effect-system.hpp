@@ -40,7 +40,18 @@ struct SweptColumns {
   std::size_t width = 0;
   bool converged = true, stopped = false;
   std::size_t iterations = 0;
-  double achieved = 0.0;                    // the largest relative residual of a swept column
+  Numbers left_means;                       // of each column: the squares of the group means left in it
+  Numbers squares;                          // z'Wz of each column less its centre
+
+  // The largest relative residual of a swept column, whose squares are `swept`; columns that the effects
+  // hold have none.
+  double achieved(const Numbers& swept) const {
+    constexpr double held = 1e-9;
+    double worst = 0.0;
+    for (std::size_t c = 0; c < left_means.size(); ++c)
+      if (swept[c] > held * held * squares[c]) worst = std::max(worst, std::sqrt(left_means[c] / swept[c]));
+    return worst;
+  }
 };
 
 class EffectSystem {
@@ -59,6 +70,7 @@ class EffectSystem {
         if (s > 0) unknowns_ += term.groups.count;
         (s == 0 ? first_ : others_).push_back(term);
       }
+    check_countable(first_[0].groups.count + unknowns_);
     order_ = std::make_unique<RowOrder>(n, first_, others_, weights, options.threads);
     prepare(weights);
   }
@@ -178,7 +190,8 @@ class EffectSystem {
       out.converged = problem.converged;
       out.stopped = problem.stopped;
       out.iterations = problem.iterations;
-      out.achieved = problem.achieved;
+      out.left_means = problem.left_means;
+      out.squares = problem.squares;
       out.explained_by_others = products(problem);
       substitute_back(problem, out);
     }

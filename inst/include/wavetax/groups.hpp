@@ -3,7 +3,9 @@
 
 #include <algorithm>
 #include <cstddef>
+#include <limits>
 #include <numeric>
+#include <stdexcept>
 #include <vector>
 
 #include "parallel.hpp"
@@ -18,6 +20,12 @@ struct Groups {
 
   std::size_t of(std::size_t row) const { return static_cast<std::size_t>(codes[row]) - 1; }
 };
+
+// Levels of several sets are numbered through by int, and doubled where each is two vertices of a graph.
+inline void check_countable(std::size_t levels) {
+  if (levels > static_cast<std::size_t>(std::numeric_limits<int>::max()) / 2 - 1)
+    throw std::length_error("There are more levels of effects than can be numbered.");
+}
 
 inline bool is_sorted(const int* codes, std::size_t n) { return std::is_sorted(codes, codes + n); }
 

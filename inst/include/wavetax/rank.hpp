@@ -8,12 +8,15 @@
 #include <utility>
 #include <vector>
 
+#include "groups.hpp"
+
 namespace wavetax {
 
 // Connected components of the graph whose vertices are the levels of two sets and whose
 // edges are the rows. `of_first` and `of_second` get the component of each level, from 1.
 inline int components(const int* first, const int* second, std::size_t n, std::size_t count_first,
                       std::size_t count_second, int* of_first, int* of_second) {
+  check_countable(count_first + count_second);
   std::vector<int> parent(count_first + count_second);
   std::iota(parent.begin(), parent.end(), 0);
   auto root = [&](int v) {

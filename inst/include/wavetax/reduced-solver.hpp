@@ -34,6 +34,7 @@ struct ReducedProblem {
   bool converged = true, stopped = false;
   std::size_t iterations = 0;
   double achieved = 0.0;             // the largest relative residual of a swept column
+  Numbers left_means;                // of each column: the squares of the group means left in it
 };
 
 class ReducedSolver {
@@ -143,25 +144,34 @@ class ReducedSolver {
     }
   };
 
-  // The group means left in a swept column against the column.
+  // What the effects leave of a column is known as a difference here, and not below the rounding of its parts.
+  static constexpr double smallest_share = 1e-12;
+  static double swept_square(const ReducedProblem& problem, std::size_t column, const Left& left) {
+    const double swept = problem.left_by_first[column] - left.energy;
+    return swept > smallest_share * problem.left_by_first[column] ? swept : 0.0;
+  }
+
+  // The group means left in a swept column against the column, 0 where that is not known.
   static double relative_residual(const ReducedProblem& problem, std::size_t column, const Left& left) {
-    const double swept = std::max(0.0, problem.left_by_first[column] - left.energy);
+    const double swept = swept_square(problem, column, left);
     return swept > 0.0 ? std::sqrt(left.mean / swept) : 0.0;
   }
 
   // Within the tolerance, or no more than the rounding of the numbers it was computed from: a column
-  // that the effects hold has nothing to compare with, and one of wide weights or long chains of
-  // levels little.
+  // that the effects hold but for little has nothing to compare with, and one of wide weights or long
+  // chains of levels little.
   bool is_settled(const ReducedProblem& problem, std::size_t column, const Left& left) const {
     constexpr double rounding = 1e-14;
-    return relative_residual(problem, column, left) <= options_.tolerance ||
+    const double swept = swept_square(problem, column, left);
+    return (swept > 0.0 && left.mean <= options_.tolerance * options_.tolerance * swept) ||
            left.mean <= rounding * rounding * (problem.squares[column] + left.levels);
   }
 
   // The largest relative residual; `settled` is whether every column is.
-  double measure_all(const ReducedProblem& problem, const Numbers& residual, bool& settled) const {
+  double measure_all(ReducedProblem& problem, const Numbers& residual, bool& settled) const {
     double worst = 0.0;
     settled = true;
+    problem.left_means.assign(problem.width, 0.0);
     for (std::size_t c = 0; c < problem.width; ++c) {
       Left left;
       for (std::size_t u = 0; u < matrix_.unknowns; ++u) {
@@ -169,6 +179,7 @@ class ReducedSolver {
         left.add(problem.solution[at], problem.right[at], residual[at], matrix_.gram[u]);
       }
       settled = settled && is_settled(problem, c, left);
+      problem.left_means[c] = left.mean;
       worst = std::max(worst, relative_residual(problem, c, left));
     }
     return worst;
@@ -195,6 +206,7 @@ class ReducedSolver {
     allocate(problem.solution, matrix_.unknowns * problem.width);
     problem.converged = true;
     problem.achieved = 0.0;
+    problem.left_means.assign(problem.width, 0.0);
     std::size_t steps = 0;  // of the columns that take the most
     for (std::size_t c = 0; c < problem.width && !problem.stopped; c += 4) {
       steps = std::max(steps, problem.width - c == 1 ? iterate<1>(problem, c, preconditioner, most)
@@ -227,6 +239,7 @@ class ReducedSolver {
       worst = 0.0;
       for (std::size_t c = 0; c < active; ++c) {
         worst = std::max(worst, relative_residual(problem, first_column + c, left[c]));
+        problem.left_means[first_column + c] = left[c].mean;
         done = done && is_settled(problem, first_column + c, left[c]);
       }
       return done;
