@@ -105,6 +105,12 @@ check_no_dots <- function(..., of) {
   )
 }
 
+check_print_dots <- function(..., of) {
+  check_no_dots(..., of = list(call = of, name = "print()", hidden = "x",
+                               todo = paste("Numbers are rounded by their errors; as data, by",
+                                            "`as.data.frame()`, they are whole.")))
+}
+
 near_argument <- function(given, known) {
   near <- unlist(lapply(given, near_names, known))
   if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE)))

@@ -62,7 +62,17 @@ check_fit_options <- function(options, models) {
   takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
   without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
   without("variance", takers("variance"), "only random and correlated effects have variance components")
-  without("weights", methods_with(function(method) method$weighted), "first differences take no weights")
+  if (!is.null(options$weights)) {
+    plain <- Filter(function(model) !fit_method(model)$weighted(options$variance), models)
+    if (length(plain) > 0) {
+      stop_usage(sprintf("--weights: %s takes none; leave it out of --model%s.", plain[1],
+                         if (fit_method(plain[1])$weighted("maximum-likelihood")) {
+                           ", or say --variance maximum-likelihood"
+                         } else {
+                           ""
+                         }))
+    }
+  }
   if (options$tests && options$format != "text") {
     stop_usage("--tests has no effect: tests are printed as text only, not as ", options$format, ".")
   }

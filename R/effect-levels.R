@@ -16,6 +16,7 @@
 #' gamma_i^2 zbar_i' V zbar_i}, z = \[1, x\]; with two sets without errors.
 #'
 #' @param fit A fit with effects.
+#' @param set One set of effects, as it is named in the print: `season`, or `"coast:season"`. `NULL` gives all.
 #' @param sort Whether the rows of each set run from the highest to the lowest deviation.
 #' @return A data frame of class `effect_levels`, which prints its highest and lowest: `effect` (the
 #'   set), `group`, `rows`, `level`, `deviation`, `std_error` (of the level; of the prediction for
@@ -31,9 +32,10 @@
 #' random <- fit_random(log(nights) ~ levy + storms, panel)
 #' head(effect_levels(random, sort = TRUE))
 #' @export
-effect_levels <- function(fit, sort = FALSE) {
+effect_levels <- function(fit, set = NULL, sort = FALSE) {
   check_is_fit(fit)
   check_flag(sort, "sort")
+  set <- rlang::enquo(set)
   if (length(fit$effects) == 0) {
     stop_wavetax("no_effects", sprintf("A %s fit has no effects.", method_words(fit)),
                  todo = "`fit_fixed()`, `fit_random()` and `fit_correlated()` have.")
@@ -42,9 +44,20 @@ effect_levels <- function(fit, sort = FALSE) {
   out <- do.call(rbind, lapply(seq_along(fit$effects), function(s) {
     rbind(level_rows(fit, fit$effects[[s]], s == 1L, errors[[s]]), slope_rows(fit$effects[[s]]))
   }))
+  wanted <- if (!rlang::quo_is_null(set)) named_set(set, effect_names(fit))
+  if (!is.null(wanted)) out <- out[out$effect == wanted, ]
   if (sort) out <- out[order(match(out$effect, unique(out$effect)), -out$deviation), ]
   rownames(out) <- NULL
   structure(out, class = c("effect_levels", "data.frame"))
+}
+
+# One of the fit's sets, bare or quoted.
+named_set <- function(quo, names) {
+  set <- rlang::quo_get_expr(quo)
+  set <- if (is.symbol(set) || is_operator(set, ":")) deparse_words(set) else named_expression(quo)
+  if (is_one_text(set) && set %in% names) return(set)
+  stop_argument("set", if (is_one_text(set)) sQuote(set, FALSE) else value_words(set),
+                sprintf("The fit's effects are %s.", list_words(names)))
 }
 
 level_rows <- function(fit, set, first, errors) {

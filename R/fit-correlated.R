@@ -36,6 +36,7 @@ method_correlated <- function() {
     "correlated", words = "correlated random effects",
     title = function(fit) paste("Correlated random effects by", list_words(effect_names(fit))),
     estimate = function(request) estimate_correlated(request), arguments = c("effects", "variance", "weights"),
+    weighted = takes_weights,
     effects = "random", sets = list(most = 1, trends = FALSE)
   )
 }

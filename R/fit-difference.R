@@ -29,8 +29,9 @@ fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = 
 method_difference <- function() {
   new_fit_method(
     "difference", words = "first difference", title = function(fit) "First differences",
-    estimate = function(request) estimate_difference(request), arguments = "weights",
-    row = function(design) "change", constant = "drift", weighted = FALSE, r_squared = c("of_changes", "overall")
+    estimate = function(request) estimate_difference(request), arguments = character(),
+    row = function(design) "change", constant = "drift", weighted = function(variance) FALSE,
+    r_squared = c("of_changes", "overall")
   )
 }
 

@@ -9,6 +9,7 @@
 #' @param by A column, bare, quoted, or as a one-sided formula `~ coast`.
 #' @param fit The function that fits: [fit_fixed()], [fit_pooled()], ...
 #' @param ... What it takes besides: `effects`, `errors`, `weights`.
+#' @param rows As for [fit_fixed()]: which rows are used at all, within each value of `by`.
 #' @param all Whether the fit on all rows comes first.
 #' @return A named list of fits, which [spec_table()] and [plot_estimates()] take: `all`, then
 #'   one for each value, in order.
@@ -20,7 +21,7 @@
 #' # The truth of the demo world is -0.05 on every coast.
 #' spec_table(fit_each(log(nights) ~ levy + storms, panel, by = ~ coast))
 #' @export
-fit_each <- function(formula, data, by, fit = fit_fixed, ..., all = TRUE) {
+fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all = TRUE) {
   check_is_table(data)
   check_flag(all, "all")
   if (!is.function(fit)) stop_argument("fit", value_words(fit), "Give the function that fits, such as `fit_fixed`.")
@@ -30,8 +31,13 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., all = TRUE) {
   name <- one_column_argument(rlang::enquo(by), data, "by")
   column <- plain_column(data[[name]])
   values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column), method = "radix")
+  rows <- columns_argument(rlang::enquo(rows), data, "rows")
   each <- lapply(values, function(value) {
     condition <- rlang::new_formula(NULL, call("==", as.name(name), value), env = baseenv())
+    if (!is.null(rows)) {
+      both <- call("&", call("(", rlang::f_rhs(rows)), rlang::f_rhs(condition))
+      condition <- rlang::new_formula(NULL, both, env = rlang::f_env(rows))
+    }
     tryCatch(rlang::inject(fit(formula, data, ..., rows = !!condition)), wavetax_error = function(cnd) {
       warn_wavetax("group", sprintf("No fit where %s is %s.", name, label_text(value)),
                    where = sub("\n.*", "", conditionMessage(cnd)))

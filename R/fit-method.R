@@ -16,13 +16,14 @@
 #   nests       whether F tests of nested fits take it: least squares of the rows as they are or swept
 #   estimate_pieces   the same of a source that is read piece by piece; NULL where there is none
 #   r_squared   the kinds that a table of specifications shows
-#   weighted    whether it takes weights, and does not only say why not
+#   weighted    function(variance): whether it takes weights under a method of variance components, and does not only
+#               say why not
 #   levels      whether its rows are those of the data, with periods of their own
 
 new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
                            sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
                            estimate_pieces = NULL, r_squared = c("within", "swept", "overall"), levels = TRUE,
-                           weighted = TRUE) {
+                           weighted = function(variance) TRUE) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
        effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
        estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels, weighted = weighted)

@@ -184,6 +184,9 @@ r_squared_group <- function(fit) {
 default_errors <- function(fit, errors) {
   if (!is.null(errors)) return(errors)
   by <- c(fit$design$index$entity, unlist(lapply(fit$effects, `[[`, "columns")))[1]
+  # Means of a period or a coast have rows of several entities: each row is a cluster of its own.
+  mean <- fit$design$between
+  if (!is.null(mean) && !identical(mean, by)) by <- mean
   if (is.na(by) || is.null(by)) return(se_classical())
   if (cluster_groups(fit, by)$count < 2) {
     spec <- se_classical()

@@ -75,6 +75,7 @@ method_random <- function() {
     "random", words = "random effects",
     title = function(fit) paste("Random effects by", list_words(effect_names(fit))),
     estimate = function(request) estimate_random(request), arguments = c("effects", "variance", "weights"),
+    weighted = takes_weights,
     effects = "random", sets = list(most = 2, trends = FALSE), assumes = 2
   )
 }
@@ -177,8 +178,10 @@ check_variance_method <- function(variance, sets) {
   )
 }
 
+takes_weights <- function(variance) identical(variance, "maximum-likelihood")
+
 check_no_weights <- function(weights, variance) {
-  if (is.null(weights) || variance == "maximum-likelihood") return(invisible())
+  if (is.null(weights) || takes_weights(variance)) return(invisible())
   stop_wavetax(
     "weights", sprintf("Random effects by %s take no weights.", dQuote(variance, FALSE)),
     where = "With unequal weights the method's expectations no longer hold.",

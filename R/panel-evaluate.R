@@ -1,7 +1,25 @@
 # Expressions evaluated among the columns of a table.
 
+# Names that an expression looks up: those of parts, as in `fits$fe` or `pack::f`, and what a function within it
+# names, are not looked up here.
+variables_of <- function(expr) {
+  found <- character()
+  stack <- list(expr)
+  while (length(stack) > 0) {
+    one <- stack[[length(stack)]]
+    stack[[length(stack)]] <- NULL
+    if (is.symbol(one)) found <- c(found, as.character(one))
+    if (!is.call(one) || is_operator(one, c("function", "::", ":::"))) next
+    parts <- as.list(one)[-1]
+    if (is_operator(one, c("$", "@"))) parts <- parts[1]
+    if (is.call(one[[1]])) parts <- c(one[[1]], parts)
+    stack <- c(stack, rev(Filter(function(part) !rlang::is_missing(part), parts)))
+  }
+  unique(found)
+}
+
 check_formula_names <- function(calls, data, env) {
-  wanted <- unique(unlist(lapply(calls, all.vars)))
+  wanted <- unique(unlist(lapply(calls, variables_of)))
   absent <- setdiff(wanted, names(data))
   absent <- absent[!vapply(absent, exists, logical(1), envir = env)]
   if (length(absent) > 0) check_columns(absent, data)
@@ -36,7 +54,7 @@ evaluate_in <- function(call, name, scope) {
     ),
     error = function(cnd) {
       if (inherits(cnd, "wavetax_error") || is_memory_error(cnd)) rlang::cnd_signal(cnd)
-      text <- all.vars(call)
+      text <- variables_of(call)
       text <- text[vapply(text, function(one) is.character(get0(one, scope)), TRUE)]
       stop_wavetax(
         "formula", sprintf("`%s` could not be computed.", name),
@@ -48,7 +66,7 @@ evaluate_in <- function(call, name, scope) {
       )
     }
   )
-  check_sound_class(value, name)
+  if (is.null(dim(value))) check_sound_class(value, name)
   value
 }
 

@@ -29,12 +29,19 @@
 #' panel_problems(system.file("extdata", "harbours-raw.csv", package = "wavetax"), harbour, season)
 #' @export
 panel_problems <- function(data, entity, period, periods = NULL, date_format = NULL, ...) {
+  given <- data
   data <- table_of(data, ...)
   check_has_rows(data)
   check_periods(periods)
   if (!is.null(date_format)) check_text(date_format, "date_format")
   entity <- rlang::enquo(entity)
   period <- rlang::enquo(period)
+  if (is_panel_frame(given)) {
+    index <- held_index(given)
+    if (rlang::quo_is_missing(entity)) entity <- rlang::new_quosure(index$entity)
+    if (rlang::quo_is_missing(period)) period <- rlang::new_quosure(index$period)
+    if (is.null(periods)) periods <- index$order
+  }
   names <- c(written_name(entity), written_name(period))
   shape <- if (!all(names %in% names(data))) problem_shape(data, written_name(entity), written_name(period))
   if (!is.null(shape)) return(new_panel_problems(list(shape), NULL, NULL))

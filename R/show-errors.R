@@ -2,6 +2,7 @@
 
 #' @export
 print.errors_comparison <- function(x, ...) {
+  check_print_dots(..., of = print.errors_comparison)
   if (!all(c("term", "errors", "ratio") %in% names(x))) return(print(as.data.frame(x)))
   say_heading(attr(x, "model"))
   say(sprintf("Under %s", if (length(unique(x$errors)) == 1) "one kind of errors" else

@@ -3,15 +3,20 @@
 
 #' @export
 print.panel_fit <- function(x, ...) {
+  check_print_dots(..., of = print.panel_fit)
   show_record(fit_record(x))
   invisible(x)
 }
 
 #' @export
-summary.panel_fit <- function(object, ...) structure(list(fit = object), class = "panel_fit_summary")
+summary.panel_fit <- function(object, ...) {
+  check_no_dots(..., of = list(call = summary.panel_fit, name = "summary()", hidden = "object"))
+  structure(list(fit = object), class = "panel_fit_summary")
+}
 
 #' @export
 print.panel_fit_summary <- function(x, ...) {
+  check_print_dots(..., of = print.panel_fit_summary)
   fit <- x$fit
   print(fit)
   writeLines("")

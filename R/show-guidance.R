@@ -2,6 +2,7 @@
 
 #' @export
 print.in_words <- function(x, ...) {
+  check_print_dots(..., of = print.in_words)
   if (!all(c("term", "words") %in% names(x))) return(print(as.data.frame(x)))
   say_heading("In words: ", attr(x, "of"))
   for (j in seq_len(nrow(x))) say(x$words[j])
@@ -10,6 +11,7 @@ print.in_words <- function(x, ...) {
 
 #' @export
 print.influence <- function(x, ..., n = 5) {
+  check_print_dots(..., of = print.influence)
   check_number(n, "n", 1, whole = TRUE)
   if (!all(c("group", "term", "without", "in_errors") %in% names(x))) return(print(as.data.frame(x)))
   estimates <- attr(x, "estimates")
@@ -47,6 +49,7 @@ diagnosis_names <- c(
 
 #' @export
 print.diagnosis <- function(x, ...) {
+  check_print_dots(..., of = print.diagnosis)
   if (!all(c("question", "status", "says", "p_value") %in% names(x)) || is.null(attr(x, "fit"))) {
     return(print(as.data.frame(x)))
   }
@@ -86,6 +89,7 @@ print.diagnosis <- function(x, ...) {
 
 #' @export
 print.appraisal <- function(x, ...) {
+  check_print_dots(..., of = print.appraisal)
   check_no_dots(..., of = list(call = print.appraisal, name = "print()", hidden = "x"))
   say_heading("Which model, and which errors: ", deparse_words(x$formula))
   say(sprintf("%s is the regressor of interest: its own variation chooses, and no test", x$focus))

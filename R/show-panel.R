@@ -2,6 +2,7 @@
 
 #' @export
 print.panel_frame <- function(x, ..., n = 6) {
+  check_print_dots(..., of = print.panel_frame)
   shape <- panel_counts(panel_index(x))
   say_heading(shape_size(shape))
   say(shape_evenness(shape))
@@ -30,6 +31,7 @@ columns_that_fit <- function(cells) {
 
 #' @export
 print.panel_shape <- function(x, ..., members = FALSE) {
+  check_print_dots(..., of = print.panel_shape)
   check_flag(members, "members")
   say_heading(shape_size(x))
   say(shape_evenness(x))

@@ -2,6 +2,7 @@
 
 #' @export
 print.variance_parts <- function(x, ...) {
+  check_print_dots(..., of = print.variance_parts)
   say_heading("Variance components, by ", attr(x, "method"))
   table <- list(
     ifelse(x$part == "within", "within", paste("between", plurals_of(x$part))),
@@ -19,6 +20,7 @@ print.variance_parts <- function(x, ...) {
 
 #' @export
 print.fit_figures <- function(x, ...) {
+  check_print_dots(..., of = print.fit_figures)
   if (nrow(x) != 1) {
     cells <- lapply(unclass(x), cell_text)
     writeLines(format_columns(stats::setNames(cells, names(x))))
@@ -54,6 +56,7 @@ shown_levels <- 5
 
 #' @export
 print.effect_levels <- function(x, ..., n = shown_levels) {
+  check_print_dots(..., of = print.effect_levels)
   check_number(n, "n", 1, whole = TRUE)
   for (set in unique(x$effect)) {
     part <- x[x$effect == set, ]

@@ -2,6 +2,7 @@
 
 #' @export
 print.panel_problems <- function(x, ...) {
+  check_print_dots(..., of = print.panel_problems)
   heads <- c(stops = "Stops a fit", likely = "Likely wrong", note = "To know")
   if (nrow(x) == 0) say("Nothing found.")
   for (weight in intersect(names(heads), x$weight)) {
@@ -18,6 +19,7 @@ print.panel_problems <- function(x, ...) {
 
 #' @export
 print.repair_log <- function(x, ..., code = FALSE) {
+  check_print_dots(..., of = print.repair_log)
   if (code) {
     writeLines(repair_code(x))
     return(invisible(x))
@@ -43,6 +45,7 @@ print.repair_log <- function(x, ..., code = FALSE) {
 
 #' @export
 print.panel_variation <- function(x, ...) {
+  check_print_dots(..., of = print.panel_variation)
   say_heading("Where variables vary, by ", x$entity, " and ", x$period)
   if (!is.null(x$numbers)) show_variation(x)
   if ("range" %in% x$show && !is.null(x$numbers)) show_range(x)

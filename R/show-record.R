@@ -46,6 +46,7 @@ show_record <- function(record) {
 
 #' @export
 print.fit_record <- function(x, ...) {
+  check_print_dots(..., of = print.fit_record)
   show_record(x)
   invisible(x)
 }

@@ -2,6 +2,7 @@
 
 #' @export
 print.panel_test <- function(x, ...) {
+  check_print_dots(..., of = print.panel_test)
   say_heading(x$method)
   # What is offered for comparison only is cautioned against before anything else.
   if (isTRUE(x$for_comparison)) for (caution in x$cautions) say("Caution: ", caution)
@@ -39,6 +40,7 @@ show_test_table <- function(test) {
 
 #' @export
 print.collinearity <- function(x, ...) {
+  check_print_dots(..., of = print.collinearity)
   if (!all(c("term", "inflation", "of_error") %in% names(x))) return(print(as.data.frame(x)))
   words <- attr(x, "words")
   say_heading(sprintf("Collinearity of the regressors of %s%s", attr(x, "of"), if (is.null(words)) "" else
@@ -55,6 +57,7 @@ print.collinearity <- function(x, ...) {
 
 #' @export
 print.nested_test <- function(x, ...) {
+  check_print_dots(..., of = print.nested_test)
   heading <- attr(x, "heading")
   say_heading(heading[1])
   for (line in heading[-1]) say(line)

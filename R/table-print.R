@@ -2,6 +2,7 @@
 
 #' @export
 print.spec_table <- function(x, ...) {
+  check_print_dots(..., of = print.spec_table)
   say_heading(table_title(x))
   cells <- table_cells(x)
   words <- cells_as_text(cells)

@@ -41,12 +41,13 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
     table <- with_drift(records[[model]])
     if (nrow(table) > 0) cbind(model = model, table[names(table) != "aside"])
   }))
+  tested <- if (hausman) hausman_facts(fits)
   structure(list(
     models = names(records), outcome = unique(vapply(records, `[[`, "", "outcome")),
     coefficients = coefficients, terms = table_terms(coefficients$term, terms),
     labels = table_labels(records, labels),
-    facts = rbind(table_facts(records), if (hausman) hausman_facts(fits)), beneath = beneath,
-    notes = table_notes(records, coefficients$term, terms, hausman)
+    facts = rbind(table_facts(records), tested$cells), beneath = beneath,
+    notes = table_notes(records, coefficients$term, terms, tested)
   ), class = "spec_table")
 }
 
@@ -164,11 +165,13 @@ r_squared_facts <- function(model, record) {
   })
 }
 
+# For each random effects fit the test against the first fixed effects fit that it can be tested against, those of
+# the same sets of effects first: list(cells, against, by column, why), why where there is none.
 hausman_facts <- function(fits) {
   effects <- vapply(fits, function(fit) {
     if (inherits(fit, "panel_fit") && !is.na(method_of(fit)$assumes)) method_of(fit)$effects else "not to test"
   }, character(1))
-  fixed <- which(effects == "fixed")
+  fixed <- names(fits)[effects == "fixed"]
   random <- names(fits)[effects == "random"]
   if (length(fixed) == 0 || length(random) == 0) {
     stop_wavetax(
@@ -176,22 +179,44 @@ hausman_facts <- function(fits) {
       todo = "Add the one that is missing, or leave `hausman` out; saved fits cannot be tested."
     )
   }
-  do.call(rbind, lapply(random, function(model) {
-    new_cell(model, "Hausman p", "p", test_hausman(fits[[fixed[1]]], fits[[model]])$p.value, decimals = 3)
-  }))
+  sets <- lapply(fits, effect_names)
+  found <- lapply(stats::setNames(random, random), function(model) {
+    refused <- NULL
+    for (one in fixed[order(!vapply(fixed, function(one) setequal(sets[[one]], sets[[model]]), TRUE))]) {
+      test <- tryCatch(test_hausman(fits[[one]], fits[[model]]), wavetax_error = function(cnd) cnd)
+      if (!inherits(test, "condition")) return(list(p = test$p.value, against = one))
+      if (is.null(refused)) refused <- test
+    }
+    list(p = NA_real_, refused = refused)
+  })
+  told <- vapply(found, function(one) !is.null(one$against), TRUE)
+  if (!any(told)) rlang::cnd_signal(found[[1]]$refused)
+  list(
+    cells = do.call(rbind, lapply(random, function(model) {
+      new_cell(model, "Hausman p", "p", found[[model]]$p, decimals = 3)
+    })),
+    against = vapply(found[told], `[[`, "", "against"),
+    why = vapply(found[!told], function(one) first_line(one$refused), "")
+  )
 }
 
-table_notes <- function(records, seen, wanted, hausman) {
+table_notes <- function(records, seen, wanted, tested) {
   dropped <- unlist(lapply(names(records), function(model) {
     gone <- records[[model]]$dropped
     if (nrow(gone) > 0) sprintf("Dropped in %s: %s (%s)", model, gone$term, gone$reason)
   }))
   hidden <- if (!is.null(wanted)) length(setdiff(table_terms(seen, NULL), table_terms(seen, wanted)))
-  fixed <- names(records)[vapply(records, function(record) method_of(record)$effects == "fixed", TRUE)]
+  against <- tested$against
+  one <- length(unique(against)) == 1
   c(
     dropped,
     if (!is.null(hidden) && hidden > 0) paste(count_of(hidden, "more coefficient"), "not shown"),
-    if (hausman) sprintf("Hausman p: against %s; small speaks against the column", fixed[1])
+    if (length(against) > 0) {
+      sprintf("Hausman p: %s; small speaks against the column",
+              if (one) paste("against", against[[1]]) else list_words(paste(names(against), "against", against)))
+    },
+    if (length(tested$why) > 0) sprintf("No Hausman test for %s: %s", names(tested$why),
+                                        sub("[.]$", "", unname(tested$why)))
   )
 }
 

@@ -90,8 +90,7 @@ stop_no_terms <- function() {
 }
 
 check_has_errors <- function(fit, terms) {
-  V <- fit$errors$covariance[terms, terms, drop = FALSE]
-  gone <- terms[is.na(diag(V)) | diag(V) <= 0]
+  gone <- intersect(terms, kept_terms(fit)[is.na(standard_errors(fit))])
   if (length(gone) == 0) return(invisible())
   stop_wavetax("errors", sprintf("%s has no standard error under these errors.", list_some(gone, 4)),
                todo = "Leave it out of `terms`, or use other errors: `with_errors(fit, ...)`.")
@@ -128,11 +127,31 @@ read_restrictions <- function(terms, fit) {
        null = list_words(terms), redundant = nrow(contrasts) - length(keep))
 }
 
+# The kept coefficients of a term as it is written, or of the terms of one variable alone, such as `factor(x)`.
+columns_of_variable <- function(name, fit) {
+  labels <- terms_of_slopes(fit)
+  chosen <- labels == name
+  if (!any(chosen)) {
+    chosen <- vapply(labels, function(label) {
+      expr <- tryCatch(str2lang(label), error = function(cnd) NULL)
+      is.call(expr) && !is_operator(expr, ":") && identical(variables_of(expr), name)
+    }, TRUE)
+  }
+  intersect(names(labels)[chosen], kept_terms(fit))
+}
+
 # Names that a pattern with `*` matches, or the one name.
 matching_terms <- function(term, fit) {
   all <- kept_terms(fit)
+  of_variable <- if (!term %in% c(all, "constant")) columns_of_variable(term, fit)
+  if (length(of_variable) > 0) return(of_variable)
   if (term %in% c(all, "constant") || !grepl("*", term, fixed = TRUE)) {
     check_not_dropped(term, fit)
+    near <- near_names(term, unique(c(all, unname(terms_of_slopes(fit)))))
+    if (!term %in% c(all, "constant") && length(near) > 0) {
+      stop_wavetax("unknown_term", sprintf("The fit has no coefficient or variable %s.", sQuote(term, FALSE)),
+                   todo = sprintf("Did you mean %s?", list_words(sQuote(near, FALSE))))
+    }
     return(all[match(chosen_terms(term, all), all)])
   }
   pieces <- strsplit(term, "*", fixed = TRUE)[[1]]
