@@ -32,6 +32,9 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all =
   column <- plain_column(data[[name]])
   values <- if (is.factor(column)) levels(droplevels(column)) else sort(unique(column), method = "radix")
   rows <- columns_argument(rlang::enquo(rows), data, "rows")
+  whole <- function() {
+    if (is.null(rows)) fit(formula, data, ...) else rlang::inject(fit(formula, data, ..., rows = !!rows))
+  }
   each <- lapply(values, function(value) {
     condition <- rlang::new_formula(NULL, call("==", as.name(name), value), env = baseenv())
     if (!is.null(rows)) {
@@ -50,5 +53,5 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all =
     stop_wavetax("by", sprintf("The model cannot be fitted for any value of `%s`.", name),
                  todo = "The warnings say why.")
   }
-  c(if (all) list(all = fit(formula, data, ...)), each)
+  c(if (all) list(all = whole()), each)
 }

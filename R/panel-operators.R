@@ -145,7 +145,11 @@ evaluate_among <- function(expr, data, env, index = NULL) {
 }
 
 columns_environment <- function(data, env, index = NULL) {
-  operators <- c(if (!is.null(index)) panel_operators(index), list(factor = categories_of))
+  operators <- c(
+    if (!is.null(index)) panel_operators(index),
+    # Unless the caller has something else by that name.
+    if (identical(get0("factor", env), factor)) list(factor = categories_of)
+  )
   columns <- lapply(as.list(plain_data_frame(data)), plain_column)
   list2env(columns, parent = list2env(operators, parent = env))
 }

@@ -147,7 +147,7 @@ matching_terms <- function(term, fit) {
   if (length(of_variable) > 0) return(of_variable)
   if (term %in% c(all, "constant") || !grepl("*", term, fixed = TRUE)) {
     check_not_dropped(term, fit)
-    near <- near_names(term, unique(c(all, unname(terms_of_slopes(fit)))))
+    near <- near_names(term, unique(c(all, terms_of_slopes(fit), variables_of(fit$design$formula[[3]]))))
     if (!term %in% c(all, "constant") && length(near) > 0) {
       stop_wavetax("unknown_term", sprintf("The fit has no coefficient or variable %s.", sQuote(term, FALSE)),
                    todo = sprintf("Did you mean %s?", list_words(sQuote(near, FALSE))))

@@ -48,7 +48,7 @@ code_argument <- function(names) ifelse(plain_names(names), names, code_text(nam
 code_name <- function(names) {
   vapply(names, function(name) {
     if (plain_names(name)) return(name)
-    paste0("`", gsub("([`\\\\])", "\\\\\\1", visible_text(name)), "`")
+    paste0("`", visible_text(gsub("([`\\\\])", "\\\\\\1", name)), "`")
   }, "", USE.NAMES = FALSE)
 }
 
