@@ -24,7 +24,11 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
   check_number(sample, "sample", 1, whole = TRUE)
   index <- panel_index(data)
   name <- column_name(rlang::enquo(variable), data, "drawn")
-  x <- check_outcome(data[[name]], name)
+  x <- data[[name]]
+  if (is.factor(x) || !(is.numeric(x) || is.logical(x))) {
+    stop_wavetax("outcome", sprintf("`%s` is %s; a path is drawn of numbers.", name, kind_words(x)),
+                 todo = sprintf("How it goes over time is told by `panel_variation(panel, %s)`.", code_argument(name)))
+  }
   chosen <- chosen_entities(entities, sample, index)
   bands <- path_bands(as.double(x), index)
   paths <- path_lines(as.double(x), index, chosen)

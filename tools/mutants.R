@@ -1,9 +1,12 @@
-# One-line mutations of our own code, and whether a test notices: `make mutants`, or
+# One-line mutations of our own code, and whether a test notices: `make mutants` makes 60, drawn at random from all
+# of R/ and the headers, or
 #   Rscript tools/mutants.R 40 7 'R/fit-random|core-'
-# for 40 of them, seed 7, in files that match. Each is made in a copy, which is built and tested:
-# first what is quick and near, then all, up to the first failure. Lists the survivors at the end.
+# for 40 of them, seed 7, in files that match. Each is made in a copy, which is built and tested: a change of a header
+# first by the tests of the C++ core, then what is near, then all, up to the first failure. Lists the survivors at
+# the end; at least nine of ten are to be noticed.
+source("tools/compile.R")
 given <- commandArgs(TRUE)
-wanted <- as.integer(c(given, "20")[1])
+wanted <- as.integer(c(given, "60")[1])
 set.seed(as.integer(c(given[-1], "1")[1]))
 files_like <- c(given[-(1:2)], ".")[1]
 
@@ -52,7 +55,14 @@ package_tests <- function(filter, invert = FALSE) {
     "load_package = 'installed', reporter = 'stop', stop_on_failure = TRUE, filter = '%s', invert = %s)"
   ), filter, invert)
 }
+# Whether every program of the C++ core compiles and finds nothing wrong.
+core_passes <- function() {
+  told <- run_core_tests("tests/cpp", file.path(copy, "inst", "include"), dirname(copy))
+  all(vapply(told, function(lines) any(grepl("^[0-9]+ passed, 0 failed$", lines)), TRUE))
+}
+
 is_killed <- function(file) {
+  if (grepl("hpp$", file) && !core_passes()) return(TRUE)
   built <- system2("R", c("CMD", "INSTALL", "--no-docs", "--no-byte-compile", "--no-test-load",
                           sprintf("--library=%s",
                                   shQuote(library)), shQuote(copy)), stdout = FALSE, stderr = FALSE) == 0

@@ -15,32 +15,18 @@ count <- function(results) {
 }
 
 cat("C++ core\n")
-# With the compiler that R is configured with, and the flag that it has for threads, if any.
-makeconf <- readLines(file.path(paste0(R.home("etc"), Sys.getenv("R_ARCH")), "Makeconf"))
-setting <- function(name) {
-  line <- grep(sprintf("^%s *=", name), makeconf, value = TRUE)
-  words <- strsplit(trimws(sub("^[^=]*=", "", line[1])), " +")[[1]]
-  words[nzchar(words)]
-}
-eigen <- system.file("include", package = "RcppEigen")
-compile <- function(source, program) {
-  compiler <- setting("CXX17")
-  flags <- c("-std=c++17", "-O1", setting("SHLIB_OPENMP_CXXFLAGS"), "-w", "-Iinst/include",
-             paste0("-I", shQuote(eigen)))
-  system2(compiler[1], c(compiler[-1], flags, shQuote(source), "-o", shQuote(program)))
-}
-program <- file.path(".build", "core-test")
-compiled <- compile("tests/cpp/core.cpp", program)
-lines <- if (compiled == 0) suppressWarnings(system2(program, stdout = TRUE)) else character()
-writeLines(lines)
-closing <- regmatches(lines, regexec("^([0-9]+) passed, ([0-9]+) failed$", lines))
-closing <- Filter(length, closing)
-if (length(closing) == 1) {
-  passed <- passed + as.integer(closing[[1]][2])
-  failed <- failed + as.integer(closing[[1]][3])
-} else {
-  cat("The C++ core did not compile or stopped.\n")
-  failed <- failed + 1L
+source("tools/compile.R")
+for (lines in run_core_tests()) {
+  writeLines(as.character(lines))
+  closing <- regmatches(lines, regexec("^([0-9]+) passed, ([0-9]+) failed$", lines))
+  closing <- Filter(length, closing)
+  if (length(closing) == 1) {
+    passed <- passed + as.integer(closing[[1]][2])
+    failed <- failed + as.integer(closing[[1]][3])
+  } else {
+    cat("A test of the C++ core did not compile or stopped.\n")
+    failed <- failed + 1L
+  }
 }
 
 example <- file.path(".build", "core-example")

@@ -1,22 +1,7 @@
 // Tests of the C++ core, without R.
-#include <wavetax.hpp>
-
-#include <Eigen/Dense>
-#include <cstdio>
-#include <random>
+#include "check.hpp"
 
 namespace {
-
-int passed = 0, failed = 0;
-
-void check(bool good, const char* claim) {
-  good ? ++passed : ++failed;
-  if (!good) std::printf("failed: %s\n", claim);
-}
-
-bool near(const Eigen::MatrixXd& a, const Eigen::MatrixXd& b, double tolerance = 1e-11) {
-  return (a - b).cwiseAbs().maxCoeff() <= tolerance * std::max(1.0, b.cwiseAbs().maxCoeff());
-}
 
 // A small uneven panel, two regressors and an outcome.
 struct Sample {
