@@ -15,7 +15,7 @@ cli_reader_options <- function() {
     cli_option("--header", "ROWS", "rows of headings [default: 1]"),
     cli_option("--layout", "HOW", "find: leave out titles and notes, make wide tables long"),
     cli_option("--merged", "HOW", "fill: write the value of merged cells into all of them"),
-    cli_option("--numbers", "LIST", "columns to read as numbers"),
+    cli_option("--numbers", "LIST", "columns to read as numbers; a name with a comma stands in double quotes"),
     cli_option("--text", "LIST", "columns that stay text"),
     cli_option("--missing", "LIST", "spellings of a missing value, besides none and NA"),
     cli_option("--decimal", "MARK", "decimal mark: . or ,"),

@@ -22,6 +22,9 @@
 #' @return `data` as a data frame of class `panel_frame`, same rows and columns.
 #'   Row names are not kept.
 #' @section Errors:
+#' `wavetax_error_column_names` when a column has no name of its own; `wavetax_error_column_kind`
+#' for a key that is a list or a table, or of a class whose methods fail;
+#' `wavetax_error_encoding` for text that is not UTF-8;
 #' `wavetax_error_unknown_column`; `wavetax_error_empty_data`;
 #' `wavetax_error_missing_keys` (with the rows); `wavetax_error_duplicate_keys` (with
 #' entity, period and rows); `wavetax_error_key_kind` when a key is of a kind that

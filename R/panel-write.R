@@ -9,7 +9,8 @@
 #' @param file Path; an existing file is replaced.
 #' @return `file`, invisibly.
 #' @section Errors:
-#' `wavetax_error_format`, `wavetax_error_package_needed`, `wavetax_error_cannot_write`.
+#' `wavetax_error_format` for another ending, or for more rows, columns or signs in a cell than a sheet holds;
+#' `wavetax_error_package_needed`; `wavetax_error_cannot_write` when not all of it arrived: what was there is as it was.
 #' @examples
 #' file <- file.path(tempdir(), "harbours.csv")
 #' write_panel(panel_frame(harbours, harbour, season), file)

@@ -17,7 +17,8 @@
 #'   print as the fits did.
 #' @section Errors:
 #' `wavetax_error_not_a_fit`, `wavetax_error_package_needed`, `wavetax_error_cannot_write`;
-#' `wavetax_error_no_file` and `wavetax_error_not_fits` when the file holds none.
+#' `wavetax_error_no_file`; `wavetax_error_not_fits` when the file holds none, or one that cannot be
+#' true: what follows from other fields is computed again and compared.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' file <- file.path(tempdir(), "fits.json")

@@ -16,7 +16,7 @@ mutations <- list(
   c("TRUE", "FALSE"), c("FALSE", "TRUE"), c("true", "false"), c("false", "true"), c("if (!", "if ("), c("1L", "2L"),
   c("- 1", "- 2"), c("+ 1", "+ 2"), c("sqrt(", "("), c("sum(", "mean("), c("[-1]", ""), c("[1]", "[2]"), c("^2", ""),
   c("max(", "min("), c("min(", "max("), c("rbind(", "cbind("), c("setdiff(", "intersect("), c("any(", "all("),
-  c("1.0 - ", ""), c("+= ", "-= "), c("now", "before"), c("[c]", "[0]")
+  c("1.0 - ", ""), c("+= ", "-= "), c("$now", "$before"), c("[c]", "[0]")
 )
 
 sources <- grep(files_like, c(list.files("R", "[.]R$", full.names = TRUE),

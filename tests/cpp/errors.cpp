@@ -338,6 +338,25 @@ void ranks() {
   }
 }
 
+// Of many levels on both sides: a ring of them, whose rows lie on one cycle, and a path, whose rows are all bridges.
+void long_graphs() {
+  const int levels = 1500;
+  for (const bool ring : {true, false}) {
+    std::vector<int> first, second;
+    for (int i = 1; i <= levels; ++i) {
+      first.insert(first.end(), {i, i});
+      second.insert(second.end(), {i, ring ? i % levels + 1 : std::min(i + 1, levels)});
+    }
+    if (!ring) {
+      first.pop_back();
+      second.pop_back();
+    }
+    const std::size_t n = first.size();
+    check(wavetax::bridges(as_groups(first, levels), as_groups(second, levels), n).size() == (ring ? 0 : n),
+          "bridges of long graphs");
+  }
+}
+
 // Of each swept column its squares, and the squares of the second set's means left in it.
 MatrixXd what_is_left(const wavetax::SweptColumns& swept, const MatrixXd& data, const std::vector<int>& a,
                       const std::vector<int>& b, int B) {
@@ -403,6 +422,7 @@ int main() {
   wild();
   adjusted();
   ranks();
+  long_graphs();
   honest();
   std::printf("%d passed, %d failed\n", passed, failed);
   return failed > 0;

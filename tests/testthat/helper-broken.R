@@ -17,11 +17,40 @@ break_file <- function(path) {
   file
 }
 
+# A number, text or flag of a saved fit changed, a field left out or doubled.
+break_fits <- function(path) {
+  content <- jsonlite::read_json(path)
+  at <- c(3, sample(length(content$fits), 1))
+  repeat {
+    inner <- content[[at]]
+    if (!is.list(inner) || length(inner) == 0) break
+    at <- c(at, sample(length(inner), 1))
+  }
+  if (is.null(content[[at]])) return(path)
+  content[[at]] <- sample(list(57, -5, 0, 1e300, "odd", TRUE, list(), list(1, 2), content[[at]]), 1)[[1]]
+  file <- tempfile(fileext = ".json")
+  jsonlite::write_json(content, file, auto_unbox = TRUE, null = "null", digits = NA)
+  file
+}
+
+# Files that the package itself writes: a Parquet file and saved fits.
+written_sources <- function() {
+  panel <- panel_frame(harbours, harbour, season)
+  files <- tempfile(c("p", "f"), fileext = c(".parquet", ".json"))
+  if (requireNamespace("nanoparquet", quietly = TRUE)) write_panel(harbours[1:80, ], files[1])
+  fit <- fit_correlated(log(nights) ~ levy + storms, panel)
+  drawn <- fit_fixed(log(nights) ~ levy, panel, "both", errors = se_bootstrap(draws = 99))
+  write_fits(fit, two = drawn, file = files[2])
+  files[file.exists(files)]
+}
+
 read_broken <- function(files, seed) {
   sources <- list.files(system.file("extdata", "untidy", package = "wavetax"), "csv$", full.names = TRUE)
   if (requireNamespace("readxl", quietly = TRUE)) {
     sources <- c(sources, system.file("extdata", "untidy", c("titled.xlsx", "merged.xlsx"), package = "wavetax"))
   }
+  written <- written_sources()
+  on.exit(unlink(written))
   doors <- list(
     function(file) panel_shape(read_panel(file, line, year)),
     function(file) read_panel(file, line, year, layout = "find"),
@@ -31,13 +60,22 @@ read_broken <- function(files, seed) {
       repair_log(panel_repair(file, found, names = "tidy", repeated = "first"))
     }
   )
+  of_written <- list(
+    parquet = list(function(file) read_panel(file, harbour, season),
+                   function(file) fit_pooled(log(nights) ~ levy, file)),
+    json = list(function(file) utils::capture.output(print(read_fits(file)[[1]])),
+                function(file) utils::capture.output(print(spec_table(read_fits(file)))))
+  )
   set.seed(seed)
-  vapply(seq_len(files), function(trial) {
-    file <- break_file(sample(sources, 1))
-    on.exit(unlink(file))
+  setdiff(vapply(seq_len(files), function(trial) {
+    source <- sample(c(sources, written), 1)
+    kind <- sub(".*[.]", "", source)
+    file <- if (kind == "json" && trial %% 3 > 0) break_fits(source) else break_file(source)
+    on.exit(if (file != source) unlink(file))
+    of <- if (source %in% written) of_written[[kind]] else doors
     tryCatch({
-      suppressWarnings(suppressMessages(doors[[trial %% length(doors) + 1]](file)))
+      suppressWarnings(suppressMessages(of[[trial %% length(of) + 1]](file)))
       ""
-    }, wavetax_error = function(cnd) "", error = function(cnd) conditionMessage(cnd))
-  }, "") |> setdiff("")
+    }, wavetax_error = function(cnd) "", error = function(cnd) paste(kind, conditionMessage(cnd)))
+  }, ""), "")
 }

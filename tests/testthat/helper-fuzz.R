@@ -12,6 +12,10 @@ fuzz_material <- function() {
                                        data.table = FALSE), 200)
   folder <- tempfile("fuzz-")
   dir.create(folder)
+  odd <- data.frame(a = rep(c("A", "b;", "`c`"), each = 4), b = rep(as.Date("2020-01-01") + 0:3, 3), c = 1:12 / 7)
+  odd$d <- as.list(1:12)
+  odd$e <- as.raw(1:12)
+  names(odd) <- c("k`; stop('ran'); `", "a\\b", "(Intercept)", "x, y", "\033[31m")
   good <- list(
     formula = eq, data = small, fit = fixed, object = fixed, x = small, errors = se_classical(), consistent = fixed,
     full = fixed,
@@ -27,7 +31,7 @@ fuzz_material <- function() {
     factor("a"), data.frame(), data.frame(a = 1), matrix(1:4, 2), as.POSIXlt(Sys.time()), 1i, raw(2), small, fixed,
     random, new.env(), structure(1, class = "odd"), structure(list(), class = "panel_fit"),
     structure(list(), class = "spec_table"), se_clustered(~coast), lm(levy ~ storms, harbours), "\033[31m",
-    strrep("x", 1e4), c(a = 1), as.raw(1), expression(a)
+    strrep("x", 1e4), odd, panel_frame(odd, !!names(odd)[1], !!names(odd)[2]), c(a = 1), as.raw(1), expression(a)
   )
   list(good = good, strange = strange, fixed = fixed, folder = folder)
 }
