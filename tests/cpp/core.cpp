@@ -349,6 +349,8 @@ void numerals() {
   check(read(" US$ (1 200.50) ").value == -1200.5 && read("5-").value == -5.0 && read("\xE2\x88\x92" "5 kr").value == -5.0 &&
             !read("(5").number && !read("5 km").number && !read("--5").number && !read("31.03.2001").number,
         "signs, brackets and currencies");
+  check(read("$5").value == 5.0 && read("5 \xE2\x82\xAC").value == 5.0 && !read("$5$").number && !read("$ 5 \xE2\x82\xAC").number,
+        "one currency a number");
   check(read("12.3%", {MarkRole::open, MarkRole::open, true}).value == 0.123 && read("12.3%").value == 12.3, "percent");
   check(read("00157").marks & wavetax::zeros_before && read("123456789012345").marks & wavetax::many_digits &&
             !(read("0.5").marks & wavetax::zeros_before),

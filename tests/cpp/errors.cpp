@@ -407,6 +407,12 @@ void honest() {
         squares[static_cast<std::size_t>(c)] = left(0, c);
         if (left(0, c) > 1e-12) worst = std::max(worst, std::sqrt(left(1, c) / left(0, c)));
       }
+      const MatrixXd values = normals(2, B);
+      MatrixXd by_first = MatrixXd::Zero(2, A);
+      for (std::size_t i = 0; i < n; ++i) by_first.col(a[i] - 1) += values.col(b[i] - 1);
+      const wavetax::Numbers flat(values.data(), values.data() + values.size());
+      check(std::abs(system.squared_sums_by_first(flat, 2) - by_first.squaredNorm()) < 1e-8 * by_first.squaredNorm(),
+            "squared sums of the others' values by group of the first");
       const double told = swept.achieved(squares);
       check(most == 500 ? told < 1e-9 : std::abs(told - worst) < 1e-6 * worst, "the residual that is told is the rows'");
     }
