@@ -73,6 +73,7 @@ fill_panel <- function(data, index) {
     x <- data[[name]]
     if (name == index$entity) return(x[first][code])
     if (name == index$period) return(x[match(index$ticks, index$clock)][rep(seq_len(periods), N)])
+    check_plain_vector(x, name)
     if (same_within(x, index$codes)) x[first][code] else x[rows]
   })
   absent <- sum(absent_periods(index)$steps)

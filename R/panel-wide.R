@@ -8,6 +8,7 @@ panel_to_wide <- function(data, variables = NULL) {
   others <- setdiff(names(data), c(index$entity, index$period))
   check_texts(variables, "variables", "Name columns in quotes.")
   if (!is.null(variables)) check_columns(variables, data)
+  for (name in others) check_plain_vector(data[[name]], name)
   moving <- variables
   if (is.null(variables)) moving <- others[!vapply(data[others], same_within, logical(1), index$codes)]
   labels <- format_period(index$periods)
