@@ -255,6 +255,7 @@ test_that("columns that are no columns, and panels made by hand, end typed", {
               typed(fit_pooled(log(nights) ~ levy, p, errors = se_clustered(!!by))))
     expect_identical(ends, rep("column_kind", 5), label = name)
   }
+  expect_identical(c(typed(panel_balance(p, "fill")), typed(panel_to_wide(p))), rep("column_kind", 2))
   found <- panel_problems(d, harbour, season)
   expect_setequal(found$column[found$kind == "odd column"], c("list", "matrix", "table", "raw", "odd"))
   expect_message(variation <- panel_variation(p), "Not described: `list`")
