@@ -45,9 +45,7 @@ write_whole_file <- function(file, write, lacks = NULL) {
 }
 
 write_text_file <- function(lines, file) {
-  bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "
-"), "
-"))
+  bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "\n"), "\n"))
   write_whole_file(file, function(path) write_bytes(list(bytes), path))
 }
 
