@@ -66,8 +66,8 @@ cli_files <- function(args, options, most = Inf) {
 cli_inputs <- function(args, options) {
   files <- args[args != "-"]
   piped <- "/dev/stdin"
-  found <- lapply(files, function(one) if (grepl("[*?]", one) && !file.exists(one)) Sys.glob(one) else one)
-  c(unlist(found), options$labels, if ("-" %in% args && is_plain_file(piped)) normalizePath(piped))
+  c(unlist(lapply(files, matching_files)), options$labels,
+    if ("-" %in% args && is_plain_file(piped)) normalizePath(piped))
 }
 
 cli_standard_input <- function() {

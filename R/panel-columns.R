@@ -36,19 +36,19 @@ is_sound_class <- function(x) {
 }
 
 # A data frame with other columns under its names: asked one by one it would look each name up among thousands.
-map_columns <- function(data, change) {
-  columns <- lapply(unclass(data), change)
+map_columns <- function(data, change, ...) with_columns(data, Map(change, unclass(data), ...))
+
+with_columns <- function(data, columns) {
   attributes(columns) <- attributes(data)
   columns
 }
 
-# Every column has a name of its own, which can be read.
-check_column_names <- function(data) {
-  names <- names(data)
+# What is wrong with the names of columns: each has one of its own, which can be read. NULL where nothing is.
+names_fault <- function(names) {
   blank <- which(is.na(names) | !nzchar(names))
   twice <- unique(names[duplicated(names)])
   broken <- which(!validUTF8(enc2utf8(as.character(names))) | !validUTF8(names) & Encoding(names) != "latin1")
-  found <- if (length(blank) > 0) {
+  if (length(blank) > 0) {
     sprintf("%s no name.", if (length(blank) == 1) paste("Column", blank, "has") else paste("Columns", list_some(blank),
                                                                                             "have"))
   } else if (length(twice) > 0) {
@@ -56,6 +56,10 @@ check_column_names <- function(data) {
   } else if (length(broken) > 0) {
     sprintf("The name of column %s is not in UTF-8.", list_some(broken))
   }
+}
+
+check_column_names <- function(data) {
+  found <- names_fault(names(data))
   if (is.null(found)) return(invisible())
   stop_wavetax("column_names", found, todo = "Give each column one name: `names(data) <- make.unique(names(data))`.")
 }

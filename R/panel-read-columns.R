@@ -15,9 +15,7 @@ settle_columns <- function(data, options) {
     list(x = if (sure) read$value else x, told = told)
   }, unclass(data), names(data), names(data) %in% kept)
   told <- unlist(lapply(unname(settled), `[[`, "told"))
-  columns <- lapply(settled, `[[`, "x")
-  attributes(columns) <- attributes(data)
-  data <- columns
+  data <- with_columns(data, lapply(settled, `[[`, "x"))
   data <- convert_numbers(data, setdiff(asked, c(names(data)[vapply(data, is.numeric, TRUE)], kept)), options$cells)
   data <- map_columns(data, function(x) if (is_long_code(x)) label_text(x) else x)
   say_kinds(data)

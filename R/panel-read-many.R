@@ -19,12 +19,14 @@ read_tables <- function(file, options) {
   combine_parts(lapply(parts, read), options)
 }
 
+# The files that a pattern finds, or the one path.
+matching_files <- function(one) if (file.exists(one) || !grepl("[*?]", one)) one else sort_text(Sys.glob(one))
+
 expand_files <- function(file) {
   unlist(lapply(file, function(one) {
-    if (file.exists(one) || !grepl("[*?]", one)) return(one)
-    found <- Sys.glob(one)
+    found <- matching_files(one)
     if (length(found) == 0) stop_wavetax("no_file", sprintf("No file is called as in %s.", sQuote(one, FALSE)))
-    sort_text(found)
+    found
   }))
 }
 
@@ -139,9 +141,7 @@ stack_parts <- function(tables, names) {
   }, ""))
   tables <- lapply(seq_along(tables), function(i) {
     text <- base::names(tables[[i]]) %in% columns[mixed]
-    columns <- Map(function(x, as_text) if (as_text) label_text(x) else x, unclass(tables[[i]]), text)
-    attributes(columns) <- attributes(tables[[i]])
-    columns
+    map_columns(tables[[i]], function(x, as_text) if (as_text) label_text(x) else x, text)
   })
   out <- as.data.frame(data.table::rbindlist(tables, use.names = TRUE, fill = TRUE))
   say_parts(sprintf("%s below each other", count_of(length(tables), "table")), names, told)

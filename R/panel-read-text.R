@@ -215,10 +215,14 @@ text_cells <- function(file, options, encoding) {
 # Cutting a line takes as long as the square of its quotes.
 most_quotes <- 2e4
 check_few_quotes <- function(file) {
-  quotes <- nchar(gsub("[^\"]+", "", readLines(file, warn = FALSE, skipNul = TRUE), useBytes = TRUE), "bytes")
+  quotes <- quotes_by_line(file)
   if (max(quotes, 0) <= most_quotes) return(invisible())
   stop_not_a_table(file, sprintf("Line %s has %s quotes.", count_words(which.max(quotes)), count_words(max(quotes))),
                    "Is a quote opened and not closed?")
+}
+
+quotes_by_line <- function(file) {
+  nchar(gsub("[^\"]+", "", readLines(file, warn = FALSE, skipNul = TRUE), useBytes = TRUE), "bytes")
 }
 
 # The names of the columns, blank where the heading is: some readers make up a name then, or leave lines
@@ -244,7 +248,7 @@ without_empty <- function(data) {
 
 # The quote that is never closed, or the first line that has not as many cells as the headings.
 check_even <- function(file, options) {
-  odd <- nchar(gsub("[^\"]", "", readLines(file, warn = FALSE, skipNul = TRUE), useBytes = TRUE)) %% 2 == 1
+  odd <- quotes_by_line(file) %% 2 == 1
   if (sum(odd) %% 2 == 1) {
     stop_not_a_table(file, sprintf("A quote is opened and not closed: line %s has an odd number of them.",
                                    count_words(which(odd)[1])), "Close it, or take it out.")

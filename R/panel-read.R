@@ -242,15 +242,8 @@ tried_elsewhere <- function(read, file) {
 check_columns_read <- function(data, file) {
   if (ncol(data) < 2) stop_not_a_table(file, "It has one column only; is the delimiter right?")
   if (nrow(data) == 0) stop_not_a_table(file, "It has a header, but no rows.")
-  blank <- which(is.na(names(data)) | !nzchar(names(data)))
-  if (length(blank) > 0) {
-    stop_not_a_table(file, sprintf("%s no name.", if (length(blank) == 1) paste("Column", blank, "has") else
-      paste("Columns", list_some(blank), "have")))
-  }
-  repeated <- unique(names(data)[duplicated(names(data))])
-  if (length(repeated) > 0) {
-    stop_not_a_table(file, sprintf("Several columns are called %s.", list_some(sQuote(repeated, FALSE))))
-  }
+  fault <- names_fault(names(data))
+  if (!is.null(fault)) stop_not_a_table(file, fault)
 }
 
 check_file <- function(file) {
