@@ -126,6 +126,20 @@ near_names <- function(name, candidates) {
 
 is_operator <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names
 
+# All parts of an expression, itself the first and of parts beside each other the last, along a list of what is left
+# to look at: expressions may nest deeper than functions may call themselves. `inner` gives the parts of a call.
+parts_in <- function(expr, inner = function(call) as.list(call)[-1]) {
+  found <- list()
+  left <- list(expr)
+  while (length(left) > 0) {
+    one <- left[[length(left)]]
+    left[[length(left)]] <- NULL
+    found[length(found) + 1L] <- list(one)
+    if (is.call(one)) left <- c(left, Filter(function(part) !rlang::is_missing(part), inner(one)))
+  }
+  found
+}
+
 strip_brackets <- function(expr) {
   while (is_operator(expr, "(")) expr <- expr[[2]]
   expr

@@ -79,11 +79,10 @@ cli_standard_input <- function() {
     if (length(piece) == 0) break
     pieces <- c(pieces, list(piece))
   }
-  start <- if (length(pieces) > 0) utils::head(pieces[[1]], 4)
+  start <- if (length(pieces) > 0) pieces[[1]]
   end <- if (length(pieces) > 0) utils::tail(pieces[[length(pieces)]], 4)
-  parquet <- charToRaw("PAR1")
-  ending <- if (identical(start, as.raw(c(0x50, 0x4b, 0x03, 0x04)))) ".xlsx" else
-    if (identical(start, parquet) && identical(end, parquet)) ".parquet" else ".csv"
+  ending <- if (starts_as(start, "zip")) ".xlsx" else
+    if (starts_as(start, "parquet") && identical(end, file_endings$parquet)) ".parquet" else ".csv"
   file <- file.path(tempdir(), paste0("standard-input", ending))
   write_bytes(pieces, file)
   file

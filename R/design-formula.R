@@ -91,21 +91,7 @@ check_functions <- function(calls, env) {
 operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against")
 
 # All calls within an expression, itself the first.
-calls_in <- function(expr) {
-  found <- list()
-  stack <- list(expr)
-  while (length(stack) > 0) {
-    one <- stack[[length(stack)]]
-    stack[[length(stack)]] <- NULL
-    if (!is.call(one)) next
-    found[[length(found) + 1L]] <- one
-    for (part in seq_along(one)[-1]) {
-      inner <- one[[part]]
-      if (!missing(inner)) stack[[length(stack) + 1L]] <- inner
-    }
-  }
-  found
-}
+calls_in <- function(expr) Filter(is.call, parts_in(expr))
 
 # "lag" of lag(x) and of stats::lag(x)
 call_name <- function(call) {

@@ -40,11 +40,11 @@ effect_levels <- function(fit, set = NULL, sort = FALSE) {
     stop_wavetax("no_effects", sprintf("A %s fit has no effects.", method_words(fit)),
                  todo = "`fit_fixed()`, `fit_random()` and `fit_correlated()` have.")
   }
+  wanted <- if (!rlang::quo_is_null(set)) named_set(set, effect_names(fit))
   errors <- effect_errors(fit)
   out <- do.call(rbind, lapply(seq_along(fit$effects), function(s) {
     rbind(level_rows(fit, fit$effects[[s]], s == 1L, errors[[s]]), slope_rows(fit$effects[[s]]))
   }))
-  wanted <- if (!rlang::quo_is_null(set)) named_set(set, effect_names(fit))
   if (!is.null(wanted)) out <- out[out$effect == wanted, ]
   if (sort) out <- out[order(match(out$effect, unique(out$effect)), -out$deviation), ]
   rownames(out) <- NULL

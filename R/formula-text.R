@@ -50,13 +50,9 @@ parse_one_expression <- function(text) {
   parsed[[1]]
 }
 
-# Every call of an expression is looked up, along a list of what is left to look at: text may nest
-# deeper than functions may call themselves.
+# Every call of an expression is looked up.
 check_allowed <- function(expr, text, allowed = c(formula_operators, formula_functions)) {
-  left <- list(expr)
-  while (length(left) > 0) {
-    one <- left[[length(left)]]
-    left[[length(left)]] <- NULL
+  for (one in parts_in(expr)) {
     if (is.symbol(one) || is.numeric(one) || is.character(one) || is.logical(one)) next
     if (!is.call(one)) stop_formula_text(text, sprintf("%s is not allowed in it.", short_text(deparse_words(one))))
     name <- if (is.symbol(one[[1]])) as.character(one[[1]]) else ""
@@ -65,7 +61,6 @@ check_allowed <- function(expr, text, allowed = c(formula_operators, formula_fun
     if (!name %in% allowed) {
       stop_formula_text(text, sprintf("`%s` is not allowed in it.", short_text(deparse_words(one[[1]]))))
     }
-    left <- c(left, Filter(function(part) !rlang::is_missing(part), as.list(one)[-1]))
   }
 }
 

@@ -37,7 +37,8 @@ date_clock <- function(x) {
 
 time_zone <- function(x) {
   zone <- attr(x, "tzone")
-  if (is.null(zone) || !nzchar(zone[1])) if (all(as.numeric(x) %% 86400 == 0, na.rm = TRUE)) "UTC" else "" else zone[1]
+  if (!is.null(zone) && nzchar(zone[1])) return(zone[1])
+  if (all(as.numeric(x) %% 86400 == 0, na.rm = TRUE)) "UTC" else ""
 }
 
 # Times that are all midnight are dates. In the zones where clocks are put forward at midnight R has 23:00 or

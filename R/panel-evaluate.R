@@ -3,19 +3,13 @@
 # Names that an expression looks up: those of parts, as in `fits$fe` or `pack::f`, and what a function within it
 # names, are not looked up here.
 variables_of <- function(expr) {
-  found <- character()
-  stack <- list(expr)
-  while (length(stack) > 0) {
-    one <- stack[[length(stack)]]
-    stack[[length(stack)]] <- NULL
-    if (is.symbol(one)) found <- c(found, as.character(one))
-    if (!is.call(one) || is_operator(one, c("function", "::", ":::"))) next
-    parts <- as.list(one)[-1]
-    if (is_operator(one, c("$", "@"))) parts <- parts[1]
-    if (is.call(one[[1]])) parts <- c(one[[1]], parts)
-    stack <- c(stack, rev(Filter(function(part) !rlang::is_missing(part), parts)))
+  looked_up <- function(call) {
+    if (is_operator(call, c("function", "::", ":::"))) return(NULL)
+    parts <- if (is_operator(call, c("$", "@"))) list(call[[2]]) else as.list(call)[-1]
+    if (is.call(call[[1]])) c(call[[1]], parts) else parts
   }
-  unique(found)
+  symbols <- Filter(is.symbol, parts_in(expr, looked_up))
+  unique(rev(vapply(symbols, as.character, "")))
 }
 
 check_formula_names <- function(calls, data, env) {

@@ -109,6 +109,17 @@ check_complete <- function(partial, file, lacks) {
 
 is_plain_file <- function(file) cpp_is_plain_file(enc2native(path.expand(file)))
 
+# How files begin whose kind their first bytes tell.
+file_starts <- list(
+  zip = as.raw(c(0x50, 0x4b, 0x03, 0x04)), gzip = as.raw(c(0x1f, 0x8b)), ole = as.raw(c(0xd0, 0xcf, 0x11, 0xe0)),
+  pdf = charToRaw("%PDF-"), parquet = charToRaw("PAR1"), utf16 = as.raw(c(0xff, 0xfe)),
+  utf16_back = as.raw(c(0xfe, 0xff))
+)
+starts_as <- function(bytes, kind) {
+  start <- file_starts[[kind]]
+  identical(utils::head(bytes, length(start)), start)
+}
+
 # The last bytes of a file.
 file_end <- function(file, bytes) {
   connection <- base::file(file, "rb")

@@ -54,25 +54,25 @@ find_delimiter <- function(bytes) {
 }
 
 check_is_text <- function(start, file) {
-  starts <- function(...) identical(utils::head(start, length(c(...))), as.raw(c(...)))
-  if (starts(0xff, 0xfe) || starts(0xfe, 0xff)) {
+  starts <- function(kind) starts_as(start, kind)
+  if (starts("utf16") || starts("utf16_back")) {
     stop_not_a_table(file, "It is text in UTF-16.", "Save it as CSV in UTF-8.")
   }
-  if (starts(0x50, 0x4b, 0x03, 0x04)) {
+  if (starts("zip")) {
     stop_not_a_table(file, "It is a packed file (zip).", "Unpack it; a workbook ends in .xlsx.")
   }
-  if (starts(0x1f, 0x8b)) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
-  if (starts(0xd0, 0xcf, 0x11, 0xe0)) {
+  if (starts("gzip")) stop_not_a_table(file, "It is a packed file (gzip).", "Unpack it first.")
+  if (starts("ole")) {
     stop_not_a_table(file, "It is an old workbook under another ending.", "Let its name end in .xls.")
   }
-  if (starts(0x25, 0x50, 0x44, 0x46, 0x2d)) {
+  if (starts("pdf")) {
     stop_not_a_table(file, "It is a PDF.", "Copy the table into a workbook or CSV.")
   }
   page <- "^\\s*<(![Dd][Oo][Cc][Tt][Yy][Pp][Ee]|[Hh][Tt][Mm][Ll])"
   if (grepl(page, rawToChar(utils::head(start[start != 0], 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }
-  if (any(start == as.raw(0)) || cpp_holds_zero(enc2native(path.expand(file)))) stop_no_text(file)
+  if (cpp_holds_zero(enc2native(path.expand(file)))) stop_no_text(file)
   if (!any(start > as.raw(0x20))) stop_not_a_table(file, "It is empty but for spaces and line ends.")
   if (grepl("^\\s*[[{]\\s*[[{\"]", rawToChar(utils::head(start, 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is JSON.", "Save its table as CSV, or make it a data frame first.")

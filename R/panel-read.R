@@ -201,44 +201,6 @@ check_options_fit <- function(file, options) {
   stop_argument(given[1], "given", sprintf("%s has %s.", sQuote(file, FALSE), has))
 }
 
-read_parquet_file <- function(file, columns = NULL) {
-  check_package("nanoparquet", "reads Parquet files")
-  tried <- tried_elsewhere(function() nanoparquet::read_parquet(file, col_select = columns), file)
-  if (is.null(tried)) stop_broken_parquet(file, "The reader does not survive it.")
-  if (!isTRUE(tried)) stop_broken_parquet(file, tried)
-  tryCatch(nanoparquet::read_parquet(file, col_select = columns),
-           error = function(cnd) stop_broken_parquet(file, conditionMessage(cnd)))
-}
-
-stop_broken_parquet <- function(file, why) {
-  stop_not_a_table(file, sub(" @ lib/.*", "", why), "Its bytes are damaged, or no Parquet: write it anew.")
-}
-
-# A broken file may end the process that reads it. So a child of it, or where there are none a process
-# beside it, reads it first: TRUE where that went well, the error's words, or NULL where it died.
-tried_elsewhere <- function(read, file) {
-  try_it <- function() {
-    tryCatch({
-      read()
-      TRUE
-    }, error = function(cnd) conditionMessage(cnd))
-  }
-  if (.Platform$OS.type != "windows") {
-    seconds <- 60 + ceiling(file.size(file) / 1e6)
-    child <- parallel::mcparallel({
-      cpp_expendable(as.integer(min(seconds, 1e6)))
-      try_it()
-    }, silent = TRUE, mc.set.seed = FALSE)
-    return(suppressWarnings(parallel::mccollect(child)[[1]]))
-  }
-  shelf <- tempfile(c("read-", "read-"), fileext = c(".rds", ".rds"))
-  on.exit(unlink(shelf))
-  saveRDS(try_it, shelf[1])
-  call <- sprintf("saveRDS(readRDS(%s)(), %s)", code_text(shelf[1]), code_text(shelf[2]))
-  system2(file.path(R.home("bin"), "Rscript"), c("--vanilla", "-e", shQuote(call)), stdout = FALSE, stderr = FALSE)
-  if (file.exists(shelf[2])) readRDS(shelf[2])
-}
-
 check_columns_read <- function(data, file) {
   if (ncol(data) < 2) stop_not_a_table(file, "It has one column only; is the delimiter right?")
   if (nrow(data) == 0) stop_not_a_table(file, "It has a header, but no rows.")

@@ -6,8 +6,8 @@ most_unpacked <- 4e9
 # The bytes say what a file is, whatever its ending.
 check_workbook <- function(file) {
   start <- readBin(file, "raw", 8)
-  is_packed <- identical(utils::head(start, 4), as.raw(c(0x50, 0x4b, 0x03, 0x04)))
-  is_old <- identical(utils::head(start, 4), as.raw(c(0xd0, 0xcf, 0x11, 0xe0)))
+  is_packed <- starts_as(start, "zip")
+  is_old <- starts_as(start, "ole")
   if (file_extension(file) == "xls") {
     if (is_packed) stop_not_a_table(file, "It is a workbook of the .xlsx kind under another ending.",
                                     "Let its name end in .xlsx.")
@@ -21,8 +21,7 @@ check_workbook <- function(file) {
   if (!is_packed) stop_not_a_table(file, "It is no workbook.", "If it is text, let its name end in .csv.")
   parts <- tryCatch(suppressWarnings(utils::unzip(file, list = TRUE)), error = function(cnd) NULL)
   if (is.null(parts) || !any(parts$Name == "xl/workbook.xml")) {
-    stop_not_a_table(file, "It is not a workbook, or is damaged.",
-                     "Open it, save it anew, and check that it was copied whole.")
+    stop_damaged(file, "It is not a workbook, or is damaged.")
   }
   unpacked <- sum(as.numeric(parts$Length))
   if (unpacked > most_unpacked || unpacked > 1e8 && unpacked > 1000 * file.size(file)) {
@@ -32,12 +31,15 @@ check_workbook <- function(file) {
   }
 }
 
+stop_damaged <- function(file, where) {
+  stop_not_a_table(file, where, "Open it, save it anew, and check that it was copied whole.")
+}
+
 workbook_sheets <- function(file) {
   check_package("readxl", "reads spreadsheets")
   check_workbook(file)
   sheets <- tryCatch(readxl::excel_sheets(file), error = function(cnd) {
-    stop_not_a_table(file, "It is not a spreadsheet, or is damaged.",
-                     "Open it, save it anew, and check that it was copied whole.")
+    stop_damaged(file, "It is not a spreadsheet, or is damaged.")
   })
   if (length(sheets) == 0) stop_not_a_table(file, "It has no sheet.")
   sheets
@@ -49,8 +51,7 @@ workbook_sheets <- function(file) {
 most_looked_into <- 2e7
 sheet_facts <- function(file, sheet, must = FALSE, ranged = FALSE) {
   none <- list(hidden = integer(), merged = character(), empty_formulas = character())
-  if (file_extension(file) != "xlsx") return(none)
-  part <- tryCatch(suppressWarnings(sheet_part(file, sheet)), error = function(cnd) NULL)
+  part <- known_part(file, sheet)
   if (is.null(part)) return(none)
   check_cell_extent(file, part, ranged)
   parts <- utils::unzip(file, list = TRUE)
@@ -82,8 +83,7 @@ merged_ranges <- function(ranges, file) {
   }, TRUE)
   if (all(good)) return(ranges)
   odd <- list_some(dQuote(short_text(ranges[!good], 30), FALSE))
-  stop_not_a_table(file, sprintf("Merged cells are no range: %s.", odd),
-                   "Open it, save it anew, and check that it was copied whole.")
+  stop_damaged(file, sprintf("Merged cells are no range: %s.", odd))
 }
 
 # A part of a packed file as text, stretch by stretch, until `look` says FALSE.
@@ -92,9 +92,7 @@ each_stretch <- function(file, part, look) {
 }
 
 each_bytes <- function(file, part, look) {
-  damaged <- function(cnd) {
-    stop_not_a_table(file, "It is damaged.", "Open it, save it anew, and check that it was copied whole.")
-  }
+  damaged <- function(cnd) stop_damaged(file, "It is damaged.")
   connection <- tryCatch(suppressWarnings(unz(file, part, "rb")), error = damaged)
   on.exit(close(connection))
   repeat {
@@ -131,8 +129,7 @@ most_room <- 5e8
 check_cell_extent <- function(file, part, ranged) {
   seen <- cell_extent(file, part)
   if (seen[["odd"]] > 0 || seen[["rows"]] > sheet_limits$rows || seen[["columns"]] > sheet_limits$columns) {
-    stop_not_a_table(file, "A cell or a row names a place that no sheet has.",
-                     "Open it, save it anew, and check that it was copied whole.")
+    stop_damaged(file, "A cell or a row names a place that no sheet has.")
   }
   room <- seen[["rows"]] * seen[["columns"]]
   if (!ranged && room > most_room && room > 100 * seen[["cells"]]) {
@@ -188,6 +185,11 @@ sheet_part <- function(file, sheet) {
   links <- tags_of(read("xl/_rels/workbook.xml.rels"), "<Relationship [^>]*>")
   target <- tag_attribute(links[tag_attribute(links, "Id") == id], "Target")
   if (startsWith(target, "/")) substring(target, 2) else paste0("xl/", target)
+}
+
+# NULL of other workbooks, and where it is not found.
+known_part <- function(file, sheet) {
+  if (file_extension(file) == "xlsx") tryCatch(suppressWarnings(sheet_part(file, sheet)), error = function(cnd) NULL)
 }
 
 # `top` is the first row of the table's body: what is merged in its headings is put together anyway.
@@ -256,9 +258,7 @@ sheet_extent <- function(file, sheet) {
 
 # All cells of a sheet as text, NA where blank; NULL where there is none.
 sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
-  part <- if (is.finite(most) && file_extension(file) == "xlsx") {
-    tryCatch(suppressWarnings(sheet_part(file, sheet)), error = function(cnd) NULL)
-  }
+  part <- if (is.finite(most)) known_part(file, sheet)
   if (!is.null(part)) check_cell_extent(file, part, ranged = TRUE)
   data <- tryCatch(
     suppressMessages(readxl::read_excel(file, sheet = sheet, range = range, col_names = FALSE, col_types = "text",

@@ -12,19 +12,20 @@ code_text <- function(x) {
     edge <- space & (seq_along(points) == 1 | seq_along(points) == length(points))
     odd <- points %in% c(160, 8192:8202, 8239, 12288) | double | edge | hidden_signs(points) |
       points > 127 & !l10n_info()[["UTF-8"]]
-    signs <- intToUtf8(points, multiple = TRUE)
-    marked <- points %in% c(34, 92)
-    signs[marked] <- paste0("\\", signs[marked])
-    signs[odd] <- sign_codes(points[odd])
-    paste0("\"", paste(signs, collapse = ""), "\"")
+    paste0("\"", coded_signs(points, odd, c(34, 92)), "\"")
   }, "", USE.NAMES = FALSE)
 }
 
-sign_codes <- function(points) {
-  vapply(points, function(point) {
+# Signs as text, the odd ones as their codes and the marked ones behind a backslash.
+coded_signs <- function(points, odd, marked) {
+  signs <- intToUtf8(points, multiple = TRUE)
+  behind <- points %in% marked
+  signs[behind] <- paste0("\\", signs[behind])
+  signs[odd] <- vapply(points[odd], function(point) {
     switch(as.character(point), "10" = "\\n", "9" = "\\t", "13" = "\\r",
            sprintf(if (point > 65535) "\\U%08x" else "\\u%04x", point))
   }, "")
+  paste(signs, collapse = "")
 }
 
 # "a", or c("a", "b"); with names c(x = "a").
@@ -59,11 +60,7 @@ shell_words <- function(words) {
     if (grepl("^[A-Za-z0-9_./:,=@%+-]+$", word)) return(word)
     points <- utf8ToInt(as_utf8_text(word))
     if (!any(hidden_signs(points))) return(paste0("'", gsub("'", "'\\\\''", word), "'"))
-    signs <- intToUtf8(points, multiple = TRUE)
-    signs[points %in% c(39, 92)] <- paste0("\\", signs[points %in% c(39, 92)])
-    odd <- hidden_signs(points)
-    signs[odd] <- sign_codes(points[odd])
-    paste0("$'", paste(signs, collapse = ""), "'")
+    paste0("$'", coded_signs(points, hidden_signs(points), c(39, 92)), "'")
   }, "", USE.NAMES = FALSE)
 }
 
@@ -83,8 +80,10 @@ option_list <- function(text) {
   values
 }
 
-# Text of any encoding as UTF-8, bytes that are none of it as their codes.
-as_utf8_text <- function(text) {
-  text <- enc2utf8(text)
-  if (validUTF8(text)) text else iconv(text, "latin1", "UTF-8", sub = "byte")
+# Text of any encoding as UTF-8; what is none of it is taken for Latin-1.
+as_utf8_text <- function(x) {
+  x <- enc2utf8(x)
+  broken <- !validUTF8(x) & !is.na(x)
+  x[broken] <- iconv(x[broken], "latin1", "UTF-8", sub = "byte")
+  x
 }

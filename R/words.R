@@ -33,10 +33,7 @@ smalls <- c(224:246, 248:254, seq(257, 303, 2), seq(307, 311, 2), seq(314, 328, 
             255, 940, 941:943, 945:961, 963:971, 1104:1119, 1072:1103)
 
 change_case <- function(x, from, to, from_points, to_points) {
-  x <- enc2utf8(x)
-  broken <- !validUTF8(x) & !is.na(x)
-  x[broken] <- iconv(x[broken], "latin1", "UTF-8")
-  x <- chartr(from, to, x)
+  x <- chartr(from, to, as_utf8_text(x))
   odd <- which(grepl("[^ -~]", x, useBytes = TRUE) & validUTF8(x) & !is.na(x))
   x[odd] <- vapply(x[odd], function(text) {
     points <- utf8ToInt(text)

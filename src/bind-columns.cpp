@@ -140,37 +140,47 @@ void cpp_expendable(int seconds) {
 #endif
 }
 
+namespace {
+
+// use(bytes, count) for each stretch of a file, until it says false.
+template <class Use>
+void for_each_stretch(const std::string& path, Use&& use) {
+  std::FILE* const file = std::fopen(path.c_str(), "rb");
+  if (!file) return;
+  std::vector<char> bytes(1 << 20);
+  std::size_t got;
+  while ((got = std::fread(bytes.data(), 1, bytes.size(), file)) > 0 && use(bytes.data(), got)) {
+  }
+  std::fclose(file);
+}
+
+}  // namespace
+
 // Whether any byte of a file is zero.
 // [[Rcpp::export(rng = false)]]
 bool cpp_holds_zero(std::string path) {
-  std::FILE* file = std::fopen(path.c_str(), "rb");
-  if (!file) return false;
-  std::vector<char> bytes(1 << 20);
   bool found = false;
-  std::size_t got;
-  while (!found && (got = std::fread(bytes.data(), 1, bytes.size(), file)) > 0) found = std::memchr(bytes.data(), 0, got);
-  std::fclose(file);
+  for_each_stretch(path, [&](const char* bytes, std::size_t count) {
+    found = std::memchr(bytes, 0, count);
+    return !found;
+  });
   return found;
 }
 
 // Records and cells of a text file, whose ends within quotes are none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_text_counts(std::string path, std::string separator) {
-  std::FILE* file = std::fopen(path.c_str(), "rb");
   double records = 0.0, cells = 0.0;
-  if (file) {
-    std::vector<char> bytes(1 << 20);
-    bool quoted = false;
-    std::size_t got;
-    while ((got = std::fread(bytes.data(), 1, bytes.size(), file)) > 0)
-      for (std::size_t i = 0; i < got; ++i) {
-        if (bytes[i] == '"') quoted = !quoted;
-        if (quoted) continue;
-        if (bytes[i] == '\n') ++records;
-        if (bytes[i] == '\n' || bytes[i] == separator[0]) ++cells;
-      }
-    std::fclose(file);
-  }
+  bool quoted = false;
+  for_each_stretch(path, [&](const char* bytes, std::size_t count) {
+    for (std::size_t i = 0; i < count; ++i) {
+      if (bytes[i] == '"') quoted = !quoted;
+      if (quoted) continue;
+      if (bytes[i] == '\n') ++records;
+      if (bytes[i] == '\n' || bytes[i] == separator[0]) ++cells;
+    }
+    return true;
+  });
   return Rcpp::NumericVector::create(Rcpp::Named("records") = records, Rcpp::Named("cells") = cells);
 }
 
