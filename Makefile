@@ -14,6 +14,9 @@ SHELL := /bin/bash
 LIBRARY := .build/library
 STAMP := $(LIBRARY)/.installed
 SOURCES := $(shell find R src inst data exec DESCRIPTION NAMESPACE man -type f ! -name '*.o' ! -name '*.so' 2>/dev/null)
+# R CMD INSTALL with two compilations at a time.
+INSTALL := MAKEFLAGS=-j2 WAVETAX_MAKEVARS="$${R_MAKEVARS_USER:-$$HOME/.R/Makevars}" \
+  R_MAKEVARS_USER="$(CURDIR)/tools/Makevars" R CMD INSTALL
 RUN := R_LIBS="$(CURDIR)/$(LIBRARY)$${R_LIBS:+:$$R_LIBS}"
 PREFIX ?= $(if $(filter 0,$(shell id -u)),/usr/local,$(HOME)/.local)
 
@@ -30,10 +33,10 @@ setup-%:
 
 $(STAMP): $(SOURCES)
 	@mkdir -p "$(LIBRARY)"
-	@echo "Installing the package into .build/library (about a minute the first time)" >&2
+	@echo "Installing the package into .build/library (a minute or two the first time)" >&2
 	@for object in src/*.o; do \
 	  if [ -n "$$(find inst/include src/bindings.h -type f -newer "$$object" 2>/dev/null)" ]; then rm -f "$$object"; fi; done
-	@R CMD INSTALL --library="$(LIBRARY)" . > .build/install.log 2>&1 || { tail -40 .build/install.log >&2; exit 1; }
+	@$(INSTALL) --library="$(LIBRARY)" . > .build/install.log 2>&1 || { tail -40 .build/install.log >&2; exit 1; }
 	@touch "$(STAMP)"
 
 test: setup-test $(STAMP)
@@ -69,7 +72,7 @@ screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh
 
 install: setup-demo
-	@library="$$(Rscript tools/packages.R library)" && R CMD INSTALL --library="$$library" . > .build/install.log 2>&1 \
+	@library="$$(Rscript tools/packages.R library)" && $(INSTALL) --library="$$library" . > .build/install.log 2>&1 \
 	  || { tail -40 .build/install.log >&2; exit 1; }; \
 	mkdir -p "$(PREFIX)/bin" && install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax" && \
 	mkdir -p "$(PREFIX)/share/man/man1" "$(PREFIX)/share/bash-completion/completions" && \

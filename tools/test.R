@@ -4,16 +4,6 @@
 passed <- 0L
 failed <- 0L
 
-# Says what failed, and nothing else.
-report <- function() testthat::SummaryReporter$new(show_praise = FALSE, max_reports = 40L)
-
-count <- function(results) {
-  results <- as.data.frame(results)
-  bad <- results$failed + results$error
-  failed <<- failed + sum(bad)
-  passed <<- passed + sum(results$nb) - sum(results$failed) - sum(results$skipped)
-}
-
 cat("C++ core\n")
 source("tools/compile.R")
 for (lines in run_core_tests()) {
@@ -43,14 +33,21 @@ cat("\nR core\n")
 library(testthat)
 source("tests/core/load.R")
 core <- load_core(".")
-count(test_dir("tests/core", env = core, reporter = report(), stop_on_failure = FALSE))
+results <- as.data.frame(test_dir(
+  "tests/core", env = core, reporter = SummaryReporter$new(show_praise = FALSE, max_reports = 40L),
+  stop_on_failure = FALSE
+))
+passed <- passed + sum(results$nb) - sum(results$failed) - sum(results$skipped)
+failed <- failed + sum(results$failed + results$error)
 
 cat("\nPackage\n")
 Sys.setenv(NOT_CRAN = "true") # snapshots and random calls are for us, not for a check elsewhere
-count(test_dir(
-  "tests/testthat", package = "wavetax", load_package = "installed", reporter = report(),
-  stop_on_failure = FALSE
-))
+source("tools/test-files.R")
+for (result in run_test_files(list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE))) {
+  writeLines(as.character(result$lines))
+  passed <- passed + result$passed
+  failed <- failed + result$failed
+}
 
 cat(sprintf("\n%d passed, %d failed\n", passed, failed))
 quit(save = "no", status = as.integer(failed > 0))
