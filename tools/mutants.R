@@ -41,12 +41,12 @@ invisible(file.copy(c("R", "inst", "src", "data", "exec", "DESCRIPTION", "NAMESP
                     recursive = TRUE, copy.date = TRUE))
 file.copy(".build/library/wavetax", library, recursive = TRUE)
 
-# Whether the tests that an expression runs in the copy end well. What takes far longer than all tests do is a mutant
-# that never ends, and is said to be.
+# Whether the tests that an expression runs in the copy end well. What takes far longer than all tests do is a
+# mutant that never ends, and is said to be.
 run <- function(expression) {
   status <- suppressWarnings(system2(
-    "Rscript", c("-e", shQuote(paste("library(testthat);", expression))), stdout = FALSE, stderr = FALSE, timeout = 1200,
-    env = c(sprintf("R_LIBS=%s", shQuote(library)), "NOT_CRAN=true")
+    "Rscript", c("-e", shQuote(paste("library(testthat);", expression))), stdout = FALSE, stderr = FALSE,
+    timeout = 1200, env = c(sprintf("R_LIBS=%s", shQuote(library)), "NOT_CRAN=true")
   ))
   if (status == 124) cat("no end in 20 minutes: ")
   status == 0
@@ -70,8 +70,8 @@ core_passes <- function() {
 
 is_killed <- function(file) {
   if (grepl("hpp$", file) && !core_passes()) return(TRUE)
-  built <- system2("R", env = "MAKEFLAGS=-j2", c("CMD", "INSTALL", "--no-docs", "--no-byte-compile", "--no-test-load",
-                          sprintf("--library=%s", shQuote(library)), shQuote(copy)), stdout = FALSE, stderr = FALSE) == 0
+  how <- c("--no-docs", "--no-byte-compile", "--no-test-load", sprintf("--library=%s", shQuote(library)))
+  built <- system2("R", c("CMD", "INSTALL", how, shQuote(copy)), env = "MAKEFLAGS=-j2", stdout = FALSE, stderr = FALSE) == 0
   if (!built) return(TRUE)
   if (!run(core_tests)) return(TRUE)
   tests <- list.files("tests/testthat", "^test-.*[.]R$")
