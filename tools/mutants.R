@@ -71,8 +71,8 @@ core_passes <- function() {
 is_killed <- function(file) {
   if (grepl("hpp$", file) && !core_passes()) return(TRUE)
   how <- c("--no-docs", "--no-byte-compile", "--no-test-load", sprintf("--library=%s", shQuote(library)))
-  built <- system2("R", c("CMD", "INSTALL", how, shQuote(copy)), env = "MAKEFLAGS=-j2", stdout = FALSE, stderr = FALSE) == 0
-  if (!built) return(TRUE)
+  call <- c("CMD", "INSTALL", how, shQuote(copy))
+  if (system2("R", call, env = "MAKEFLAGS=-j2", stdout = FALSE, stderr = FALSE) != 0) return(TRUE)
   if (!run(core_tests)) return(TRUE)
   tests <- list.files("tests/testthat", "^test-.*[.]R$")
   tests <- tests[!grepl("layers|fuzz", tests)]
