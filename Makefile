@@ -34,8 +34,6 @@ setup-%:
 $(STAMP): $(SOURCES)
 	@mkdir -p "$(LIBRARY)"
 	@echo "Installing the package into .build/library (a minute or two the first time)" >&2
-	@for object in src/*.o; do \
-	  if [ -n "$$(find inst/include src/bindings.h -type f -newer "$$object" 2>/dev/null)" ]; then rm -f "$$object"; fi; done
 	@$(INSTALL) --library="$(LIBRARY)" . > .build/install.log 2>&1 || { tail -40 .build/install.log >&2; exit 1; }
 	@touch "$(STAMP)"
 
