@@ -183,7 +183,7 @@ average_change <- function(fit, categories, change, case) {
   values <- take_rows(evaluate_one(one$call, one$name, fit$design$data,
                                    baseenv_or(environment(fit$design$blueprint$terms)), fit$design$index),
                       fit$design$rows)
-  w <- if (is.null(fit$design[["weights"]])) rep(1, length(values)) else fit$design[["weights"]]
+  w <- if (is.null(fit$design$weights)) rep(1, length(values)) else fit$design$weights
   shares <- vapply(one$values, function(level) sum(w[as.character(values) == level]), 0) / sum(w)
   Reduce(`+`, lapply(seq_along(shares), function(l) {
     shares[[l]] * average_change(fit, categories[-1], change, c(case, stats::setNames(list(one$values[l]), one$name)))
@@ -199,7 +199,7 @@ focus_kind <- function(fit, focus) {
     if (unit$kind == "category") fit$design$x[columns_of_unit(fit, unit)] else list(unit$values)
   }
   index <- fit$design$index
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   root <- if (is.null(weights)) 1 else sqrt(weights)
   left <- function(names) {
     system <- core_effect_system(lapply(names, function(name) core_effect_set(column_groups(fit$design, name))), fit$n,

@@ -1,12 +1,4 @@
-# From a formula and a table to what the core takes. A design holds
-#   y, x        the outcome and a named list of regressors, doubles, used rows only
-#   constant    whether the formula has one
-#   weights     of the used rows, or NULL; `weighted_by` in words
-#   rows        which rows of `data` are used, or NULL for all of them
-#   missing     rows left out, counted by variable (`total` is the count of rows)
-#   blueprint   see make_blueprint(): it makes the same columns of other data
-#   formula     as estimated: a dot and several lags written out
-#   data, index the table, and its index when it is a panel frame
+# From a formula and a table to what the core takes: a design, see new_design().
 
 # `also` names further columns whose missing rows are left out (effects), `trends` those of them
 # that are numbers; a model whose effects hold the constant says so with `absorbs_constant`.
@@ -39,7 +31,7 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   check_finite(c(variables[!finite], lapply(keys[intersect(also, trends)], take_rows, used$rows)), used$rows)
   check_magnitude(variables, sizes)
   made <- make_blueprint(terms, variables, names(data))
-  list(
+  new_design(
     chosen = chosen$words, y = as.double(outcome), x = made$x, constant = constant,
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
@@ -49,13 +41,13 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
 }
 
 design_rows <- function(design) {
-  core_rows(design$y, design$x, design$constant, design[["weights"]])
+  core_rows(design$y, design$x, design$constant, design$weights)
 }
 
 # A column of the data on the used rows.
-used_column <- function(design, name) {
+used_column <- function(design, name, rows = design$rows) {
   check_columns(name, design$data)
-  take_rows(plain_column(design$data[[name]]), design$rows)
+  take_rows(plain_column(design$data[[name]]), rows)
 }
 
 take_rows <- function(x, rows) {

@@ -58,29 +58,20 @@ mean_rows <- function(design, groups, name, by_rows) {
   state <- core_one_way_state(design_rows(design), groups)
   k <- length(design$x)
   first <- match(seq_len(groups$count), groups$codes)
-  within <- list(codes = groups$codes, rows = design$rows, n = length(design$y))
-  design$x <- stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x))
-  design$y <- state$means[k + 1L, ]
-  if (by_rows) {
-    design$weighted_by <- if (is.null(design[["weights"]])) "the rows of each" else paste("the sum of",
-        design$weighted_by)
-    design$weights <- state$weight
-  } else {
-    if (!is.null(design[["weights"]])) design$averaged_by <- design$weighted_by
-    design["weights"] <- list(NULL)
-  }
-  design$rows <- if (is.null(design$rows)) first else design$rows[first]
-  design$between <- name
-  design$collapsed <- within
-  design
+  weighted <- !is.null(design$weights)
+  change_design(
+    design, x = stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x)),
+    y = state$means[k + 1L, ], rows = if (is.null(design$rows)) first else design$rows[first],
+    weights = if (by_rows) state$weight,
+    weighted_by = if (by_rows && weighted) paste("the sum of", design$weighted_by) else if (by_rows) "the rows of each",
+    averaged_by = if (!by_rows && weighted) design$weighted_by, groups = NULL, between = name,
+    collapsed = list(codes = groups$codes, rows = design$rows, n = length(design$y))
+  )
 }
 
 # A column's groups on the entities of a between regression: none may be in two.
 collapsed_groups <- function(design, name) {
-  all_rows <- design
-  all_rows$rows <- design$collapsed$rows
-  all_rows$collapsed <- NULL
-  groups <- column_groups(all_rows, name)
+  groups <- groups_of_rows(design, design$collapsed$rows, name)
   first <- match(seq_along(design$y), design$collapsed$codes)
   own <- groups$codes[first]
   if (identical(own[design$collapsed$codes], groups$codes)) {

@@ -53,7 +53,7 @@ unit_values <- function(fit, call, name) {
   if (!is.numeric(values) || is.matrix(values) || is.object(values)) return(list(kind = "other", values = values))
   values <- as.double(values)
   if (all(values == 0 | values == 1)) return(list(kind = "indicator", values = values, mean = mean(values)))
-  w <- design[["weights"]]
+  w <- design$weights
   list(kind = "number", values = values, mean = if (is.null(w)) mean(values) else sum(w * values) / sum(w))
 }
 

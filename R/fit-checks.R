@@ -66,7 +66,7 @@ check_same_data <- function(a, b) {
                                       b$design$outcome))
   }
   same <- (identical(a$design$y, b$design$y) || isTRUE(all.equal(a$design$y, b$design$y, tolerance = 0))) &&
-    identical(a$design[["weights"]], b$design[["weights"]])
+    identical(a$design$weights, b$design$weights)
   if (!same) stop_different_rows(a, b, "The fits use different rows or weights.")
 }
 

@@ -65,17 +65,18 @@ add_means <- function(design, groups, name) {
   check_some_regressor(status, names(design$x), plural_of(name))
   by_group <- lapply(varies, function(j) state$means[j, ])
   names(by_group) <- mean_name(names(design$x)[varies])
-  design$blueprint$means <- list(column = name, labels = groups$labels, values = by_group)
+  blueprint <- design$blueprint
+  blueprint$means <- list(column = name, labels = groups$labels, values = by_group)
   combined <- which(status == 2L)
   solution <- c(parts$within, list(norms = sqrt(colSums(state$within^2))[seq_along(status)], constant = FALSE))
   combination <- lapply(combined, function(j) combined_of(solution, j, names(design$x)))
-  design$dropped <- data.frame(
+  dropped <- data.frame(
     term = names(design$x)[combined], estimate = rep(NA_real_, length(combined)), role = rep("slope", length(combined)),
     status = rep("dropped", length(combined)),
     reason = vapply(combination, function(of) paste0(combination_words(names(of)), " within ", plural_of(name)), "")
   )
-  design$dropped$combination <- combination
+  dropped$combination <- combination
   kept <- setdiff(seq_along(design$x), combined)
-  design$x <- c(design$x[kept], lapply(by_group, function(means) means[groups$codes]))
-  design
+  change_design(design, x = c(design$x[kept], lapply(by_group, function(means) means[groups$codes])),
+                dropped = dropped, blueprint = blueprint)
 }

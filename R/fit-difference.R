@@ -59,18 +59,15 @@ changes_of <- function(design) {
       todo = "Is the period's step that of the data? See `panel_shape(data)`."
     )
   }
-  design$levels <- design
   rows <- order(pairs$now)
   now <- pairs$now[rows]
   before <- pairs$before[rows]
   across <- function(v) v[now] - v[before]
-  design$x <- lapply(design$x, across)
-  design$y <- across(design$y)
-  design$rows <- if (is.null(design$rows)) now else design$rows[now]
-  design$across <- if (pairs$across_gaps > 0) {
-    sprintf("%s across a gap not used", count_of(pairs$across_gaps, "pair"))
-  }
-  design
+  change_design(
+    design, x = lapply(design$x, across), y = across(design$y), groups = NULL, levels = design,
+    rows = if (is.null(design$rows)) now else design$rows[now],
+    across = if (pairs$across_gaps > 0) sprintf("%s across a gap not used", count_of(pairs$across_gaps, "pair"))
+  )
 }
 
 check_weightless <- function(weights) {

@@ -131,14 +131,19 @@ effects_words <- function(sets) list_words(vapply(sets, set_words, ""))
 column_groups <- function(design, name) {
   if (!is.null(design$groups[[name]])) return(design$groups[[name]])
   if (!is.null(design$collapsed)) return(collapsed_groups(design, name))
+  groups_of_rows(design, design$rows, name)
+}
+
+# The same of chosen rows of its data, NULL for all.
+groups_of_rows <- function(design, rows, name) {
   index <- design$index
   ranked <- if (!is.null(index) && name == index$entity) {
-    inner <- if (is.null(design$rows)) index else rank_integers(index$codes[design$rows])
-    list(codes = inner$codes, values = if (is.null(design$rows)) index$entities else index$entities[inner$values])
-  } else if (is.null(design$rows) && has_ranked_periods(index, name)) {
+    inner <- if (is.null(rows)) index else rank_integers(index$codes[rows])
+    list(codes = inner$codes, values = if (is.null(rows)) index$entities else index$entities[inner$values])
+  } else if (is.null(rows) && has_ranked_periods(index, name)) {
     list(codes = period_place(index), values = index$periods)
   } else {
-    x <- used_column(design, name)
+    x <- used_column(design, name, rows)
     check_plain_vector(x, name)
     check_finite_key(x, name)
     rank_key(x)
@@ -153,8 +158,7 @@ has_ranked_periods <- function(index, name) {
 
 # The design with the groups of a column, for all that asks for them later.
 with_groups <- function(design, name) {
-  design$groups[[name]] <- column_groups(design, name)
-  design
+  change_design(design, groups = c(design$groups, stats::setNames(list(column_groups(design, name)), name)))
 }
 
 ranked_groups <- function(ranked) core_groups(ranked$codes, length(ranked$values), ranked$values)
@@ -201,7 +205,7 @@ fit_effect_set <- function(set, design, groups = set$groups) {
 
 # The effects of a fit as a system that sweeps any columns; given back by core_release().
 fit_effect_system <- function(fit) {
-  core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design[["weights"]])
+  core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design$weights)
 }
 
 # What a fit keeps of a set of effects. `level` by group is a deviation from the constant.

@@ -155,9 +155,9 @@ sigma.panel_fit <- function(object, ...) sqrt(object$scale)
 #' @rdname panel_fit
 #' @export
 weights.panel_fit <- function(object, ...) {
-  if (is.null(object$design[["weights"]])) return(NULL)
+  if (is.null(object$design$weights)) return(NULL)
   check_keeps_rows(object, "weights")
-  object$design[["weights"]]
+  object$design$weights
 }
 
 #' @rdname panel_fit

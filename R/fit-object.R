@@ -156,7 +156,7 @@ transformed_residuals <- function(fit) core_residuals(design_rows(fit$design), f
 # sigma^2 / w, and quasi-demeaning has the Jacobian sum log(1 - theta_i).
 normal_log_lik <- function(fit, log_jacobian = NULL) {
   n <- fit$n
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   -n / 2 * (log(2 * pi * fit$ssr / n) + 1) + (if (is.null(log_jacobian)) 0 else log_jacobian) +
     if (is.null(weights)) 0 else sum(c(log(weights), fit$design$log_weights)) / 2
 }

@@ -26,8 +26,7 @@ fit_source <- function(request) {
   } else {
     solve_pieces(total, sets)
   }
-  design <- total$design
-  design$pieces <- reader
+  design <- change_design(total$design, pieces = reader)
   new_panel_fit(request, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
 }
 
@@ -110,7 +109,7 @@ accumulate_pieces <- function(reader) {
     if (is.null(total$design)) total$design <- design
     check_same_terms(total$design, design)
     total$missing <- add_missing(total$missing, design$missing)
-    if (!is.null(design[["weights"]])) total$log_weights <- total$log_weights + sum(log(design[["weights"]]))
+    if (!is.null(design$weights)) total$log_weights <- total$log_weights + sum(log(design$weights))
     columns <- lapply(reader$sets, function(set) used_column(design, set$columns))
     coded <- Map(code_values, total$labels, columns)
     total$labels <- lapply(coded, `[[`, "known")
@@ -128,10 +127,10 @@ accumulate_pieces <- function(reader) {
     stop_wavetax("no_rows", "No row of the source has all the variables of the formula.",
                  todo = "Leave the emptiest variable out, or check how the file was written.")
   }
-  total$design$missing <- total$missing
-  total$design$log_weights <- total$log_weights
-  if (!is.null(total$edges)) total$design$bridges <- core_bridge_edges(total$edges)
-  total$design <- design_without_rows(total$design)
+  total$design <- change_design(
+    design_without_rows(total$design), missing = total$missing, log_weights = total$log_weights,
+    bridges = if (!is.null(total$edges)) core_bridge_edges(total$edges)
+  )
   total
 }
 
@@ -156,7 +155,7 @@ piece_state <- function(design, codes, labels) {
     check_dummies(count, length(labels[[1]]))
     lapply(seq_len(count)[-1], function(level) as.double(codes[[2]] == level))
   }
-  rows <- core_rows(design$y, c(dummies, design$x), weights = design[["weights"]])
+  rows <- core_rows(design$y, c(dummies, design$x), weights = design$weights)
   core_one_way_state(rows, core_groups(codes[[1]], length(labels[[1]])))
 }
 

@@ -52,7 +52,7 @@ set_effect <- function(set, codes, values, design) {
   if (length(set$slopes) == 0) return(out)
   loadings <- core_loadings(
     core_effect_set(set$groups, lapply(set$trends, values), set$intercept),
-    design[["weights"]]
+    design$weights
   )
   loadings <- Filter(Negate(is.null), loadings)
   for (s in seq_along(set$slopes)) out <- out + set$slopes[[s]][codes] * loadings[[s]]

@@ -26,8 +26,7 @@ slim <- function(fit) {
   if (!keeps_rows(fit)) return(fit)
   sample <- sample_facts(fit)
   weights <- lapply(fit$effects, function(set) group_weights(fit, set))
-  fit$design$sample <- sample
-  fit$design <- design_without_rows(fit$design)
+  fit$design <- design_without_rows(fit$design, sample = sample)
   fit$effects <- Map(function(set, weight) {
     set$groups <- without_codes(set$groups)
     set$groups$weight <- weight
@@ -65,19 +64,18 @@ without_codes <- function(groups) {
 }
 
 # What a design is without its rows: the blueprint, and what is told of the sample.
-design_without_rows <- function(design) {
-  design$x <- lapply(design$x, function(x) numeric())
-  if (!is.null(design[["weights"]])) design$weights <- numeric()
-  design$y <- numeric()
-  design[c("rows", "data", "levels", "groups")] <- NULL
-  if (!is.null(design$collapsed)) design$collapsed <- list(n = design$collapsed$n)
-  if (!is.null(design$index)) design$index <- design$index[c("entity", "period", "labels")]
-  design
+design_without_rows <- function(design, ...) {
+  change_design(
+    design, x = lapply(design$x, function(x) numeric()), y = numeric(),
+    weights = if (!is.null(design$weights)) numeric(), rows = NULL, data = NULL, levels = NULL, groups = NULL,
+    collapsed = if (!is.null(design$collapsed)) list(n = design$collapsed$n),
+    index = design$index[c("entity", "period", "labels")], ...
+  )
 }
 
 # Bytes of the rows that a fit holds: columns of its regression and codes of its groups.
 rows_size <- function(fit) {
-  of_design <- function(design) 8 * (length(design$y) * (length(design$x) + 1) + length(design[["weights"]]))
+  of_design <- function(design) 8 * (length(design$y) * (length(design$x) + 1) + length(design$weights))
   codes <- sum(vapply(fit$effects, function(set) length(set$groups$codes), 0))
   of_design(fit$design) + (if (!is.null(fit$design$levels)) of_design(fit$design$levels) else 0) + 4 * codes
 }

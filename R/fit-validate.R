@@ -50,7 +50,7 @@ validate_panel_fit <- function(fit) {
 # Of rows that are weighed and not transformed the residuals are of another kind.
 weighted_squares <- function(fit) {
   if (isTRUE(fit$transform$weighed)) return(fit$ssr)
-  w <- fit$design[["weights"]]
+  w <- fit$design$weights
   transformed_residuals(fit)^2 * if (is.null(w)) 1 else w
 }
 

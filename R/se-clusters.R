@@ -132,7 +132,7 @@ cluster_basis <- function(fit, walk, nested, apart = TRUE) {
     if (plain && 2 * beside < levels && beside <= most_beside && beside * fit$n <= most_basis_cells) {
       basis <- basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, sets[-largest], sets[largest], p)
       if (is.null(basis)) return(NULL)
-      weights <- fit$design[["weights"]]
+      weights <- fit$design$weights
       return(c(basis, list(level = sets[[largest]]$groups, root = if (!is.null(weights)) sqrt(weights))))
     }
   }

@@ -48,7 +48,7 @@ sample_words <- function(fit) {
   }
   left_out <- missing_words(design$missing)
   if (!is.null(design$chosen)) size <- paste(size, "where", design$chosen)
-  paste0(size, panel, if (!is.null(design[["weights"]])) paste0("; weighted by ", design$weighted_by),
+  paste0(size, panel, if (!is.null(design$weights)) paste0("; weighted by ", design$weighted_by),
          if (!is.null(left_out)) paste0("; ", left_out))
 }
 

@@ -47,7 +47,7 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   mean <- linear_part(fit, design, estimates)
   random <- method_of(fit)$effects == "random"
   sd <- sqrt(if (random) fit$variance$sigma2_e else if (is.null(fit$design$levels)) fit$scale else fit$scale / 2)
-  if (!is.null(design[["weights"]])) sd <- sd / sqrt(design[["weights"]])
+  if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
   sets <- if (random) fit$effects
   function() {
     y <- mean + stats::rnorm(n) * sd

@@ -109,7 +109,7 @@ power_columns <- function(fit, powers) {
 
 # Columns transformed as the fit's own are, times the root of the weights.
 transformed_columns <- function(fit, columns) {
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   root <- if (is.null(weights)) 1 else sqrt(weights)
   if (!is.null(fit$design$levels)) {
     pairs <- core_adjacent_rows(used_index(level_design(fit))$entity, used_index(level_design(fit))$clock)

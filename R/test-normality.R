@@ -86,7 +86,7 @@ normal_effects <- function(fit) {
   size <- as.double(set$groups$sizes)
   used <- size > 0
   left <- fit$design$y - linear_part(fit)
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   w <- if (is.null(weights)) rep(1, fit$n) else weights
   total <- cpp_group_sums(w, set$groups$codes, set$groups$count)[used]
   means <- cpp_group_sums(w * left, set$groups$codes, set$groups$count)[used] / total

@@ -46,7 +46,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
     match(effects, c("entity", "period"))]
   groups <- lapply(columns, function(name) rank_codes(kept_rows(column_groups(base$design, name)$codes, sample$keep)))
   for (g in seq_along(groups)) check_component_groups(groups[[g]], columns[g])
-  weights <- base$design[["weights"]]
+  weights <- base$design$weights
   w <- if (!is.null(weights)) kept_rows(weights, sample$keep)
   root <- if (is.null(w)) 1 else sqrt(w)
   statistic <- function(e) component_statistic(e / root, groups, w, effects, alternative)

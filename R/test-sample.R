@@ -19,7 +19,7 @@ kept_rows <- function(v, keep) if (isTRUE(keep)) v else v[keep]
 weighted_residuals <- function(fit, walk) {
   if (isTRUE(fit$transform$weighed)) return(core_coordinate_rows(walk)$e)
   e <- transformed_residuals(fit)
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   if (is.null(weights)) e else e * sqrt(weights)
 }
 
@@ -76,7 +76,7 @@ row_leverages <- function(fit, walk) {
   h <- rowSums(core_coordinate_rows(walk, walk$skip)$z^2)
   effects <- effect_leverages(fit, list(type = "This test", leverages = "exact"))$values
   if (is.null(effects)) return(h)
-  weights <- fit$design[["weights"]]
+  weights <- fit$design$weights
   h + if (is.list(effects)) {
     effects$inverse[effects$groups$codes] * (if (is.null(weights)) 1 else weights)
   } else {

@@ -359,7 +359,7 @@ serial_methods <- list(
                              p_words(stats::pf(better$statistic^2, 1, better$G - 1, lower.tail = FALSE)))
                    }),
       pairs = done$pairs, G = done$G, for_comparison = ask$form == "regression",
-      notes = if (!is.null(fit$design[["weights"]])) "The fit's weights are not used in this test."
+      notes = if (!is.null(fit$design$weights)) "The fit's weights are not used in this test."
     )
   },
   within = function(fit, ask) {
@@ -430,7 +430,7 @@ serial_methods <- list(
       }
       stop_wrong_fit(fit, "The conditional test", "a random effects fit", call_words(fit, "fit_random"))
     }
-    if (!is.null(fit$design[["weights"]])) {
+    if (!is.null(fit$design$weights)) {
       stop_test("method", "The conditional test takes no weights.", todo = "Use `method = \"corrected\"`.")
     }
     sample <- panel_sample(fit)
