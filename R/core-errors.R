@@ -186,7 +186,9 @@ core_fitted_by_all <- function(z, system, noise) {
   which(abs(rest) <= 1e-7 * abs(noise))
 }
 
-# That root as a function of a column.
+# A root of V^-1 for random effects of two sets, as a function of a column: quasi-demeaned by the larger set, then
+# times (I + BB')^(-1/2) with B the so transformed dummies of the smaller times sigma_2 / sigma_e, which is
+# I - B P diag((1 - (1 + lambda)^(-1/2)) / lambda) P'B' where B'B = P diag(lambda) P'.
 core_two_way_root <- function(sets, sigma2_e, sigma2) {
   larger <- which.max(vapply(sets, function(groups) groups$count, 0))
   by <- sets[[larger]]
@@ -213,11 +215,9 @@ core_two_way_root <- function(sets, sigma2_e, sigma2) {
   root
 }
 
-# The rows of a root of V^-1 for random effects of two sets, as a walk: quasi-demeaned by the larger set, then
-# times (I + BB')^(-1/2) with B the so transformed dummies of the smaller times sigma_2 / sigma_e, which is
-# I - B P diag((1 - (1 + lambda)^(-1/2)) / lambda) P'B' where B'B = P diag(lambda) P'.
-core_two_way_walk <- function(rows, sets, sigma2_e, sigma2, solution) {
-  root <- core_two_way_root(sets, sigma2_e, sigma2)
+# Rows that a function makes of each column, as a walk: `root` of the columns less their centre, which is nothing of the
+# column of ones.
+core_column_walk <- function(rows, root, solution) {
   kept <- c(which(solution$status == 0L), rows$k + 1L)
   columns <- lapply(kept, function(j) root(rows$columns[[j]] - solution$centre[j]))
   if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)

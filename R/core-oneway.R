@@ -15,8 +15,6 @@ core_one_way_state <- function(rows, groups, threads = core_threads(rows$n)) {
 far_from_zero <- 1e4
 
 core_far_means <- function(state, rows, groups, threads = core_threads(rows$n)) {
-  used <- state$weight > 0
-  if (!any(used)) return(state)
   centre <- core_grand_means(state)
   spread <- sqrt((colSums(state$within^2) + drop((state$means - centre)^2 %*% state$weight)) / sum(state$weight))
   far <- abs(centre) > far_from_zero * spread & spread > 0

@@ -1,11 +1,10 @@
 # Rows of a regression as the core walks over them: what is swept from a row, and which combination
 # of its columns is wanted. A transformation says what was taken from a row before least squares:
 # NULL for nothing, or a list of
-#   layers     see core_layer(): the levels of [x, y] that each set of effects takes off; where rows
-#              are weighed, of [1, x, y]
+#   layers     see core_layer(): the levels of [x, y] that each set of effects takes off
 #   constant   whether a swept constant is put back as a column of ones
-#   weighed    whether rows are weighed by V^-1, not transformed (effects shrunken in several sets):
-#              the residuals are those of V^-1, their products are with the rows as they are
+#   ones       whether the levels are of [1, x, y]: rows that are weighed by V^-1 and not transformed (effects
+#              shrunken in several sets); residuals are those of V^-1, their products with the rows as they are
 
 # One set of effects as a layer: levels a column a group, theta by group (NULL: 1), loading by row
 # (NULL: 1); and whether the levels are of the columns as they are, their centre included.
@@ -19,7 +18,7 @@ core_view <- function(rows, transform, solution) {
   kept <- which(solution$status == 0L)
   use <- c(kept, rows$k + 1L)
   constant <- solution$constant
-  stored <- if (isTRUE(transform$weighed)) 1L else 0L
+  stored <- if (isTRUE(transform$ones)) 1L else 0L
   list(
     columns = c(if (constant) list(NULL), rows$columns[use]), weights = rows$weights, n = rows$n,
     layers = as.list(transform$layers), pick = c(if (constant) stored, stored + use),
@@ -33,7 +32,7 @@ core_view <- function(rows, transform, solution) {
 # are as they are.
 core_unswept_view <- function(rows, transform, solution) {
   view <- core_view(rows, transform, solution)
-  ones <- if (isTRUE(transform$weighed)) 1L else 0L
+  ones <- if (isTRUE(transform$ones)) 1L else 0L
   combination <- c(if (ones > 0) 0, -solution$slopes, 1)
   centre <- c(if (ones > 0) 0, solution$centre)
   view$offsets <- lapply(view$layers, function(layer) {

@@ -45,13 +45,21 @@ estimate_difference <- function(request) {
   solution$r_squared <- c(
     of_changes = solution$r_squared[["overall"]], overall = core_overall_r_squared(levels, solution)
   )
-  new_panel_fit(request, design, solution, notes = design$across)
+  new_panel_fit(request, design, solution, change_rows(), notes = design$across)
+}
+
+# Rows of a design one period apart, by the later one: see core_adjacent_rows().
+change_pairs <- function(design) {
+  used <- used_index(design)
+  pairs <- core_adjacent_rows(used$entity, used$clock)
+  rows <- order(pairs$now)
+  pairs[c("now", "before")] <- list(pairs$now[rows], pairs$before[rows])
+  pairs
 }
 
 # The design of changes between adjacent periods; each row is the later of its pair.
 changes_of <- function(design) {
-  used <- used_index(design)
-  pairs <- core_adjacent_rows(used$entity, used$clock)
+  pairs <- change_pairs(design)
   if (length(pairs$now) == 0) {
     stop_wavetax(
       "too_few_periods", "No two rows are one period apart, so there is no change to explain.",
@@ -59,10 +67,8 @@ changes_of <- function(design) {
       todo = "Is the period's step that of the data? See `panel_shape(data)`."
     )
   }
-  rows <- order(pairs$now)
-  now <- pairs$now[rows]
-  before <- pairs$before[rows]
-  across <- function(v) v[now] - v[before]
+  now <- pairs$now
+  across <- function(v) v[now] - v[pairs$before]
   change_design(
     design, x = lapply(design$x, across), y = across(design$y), groups = NULL, levels = design,
     rows = if (is.null(design$rows)) now else design$rows[now],

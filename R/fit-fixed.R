@@ -87,7 +87,7 @@ sweep_one_set <- function(design, groups) {
   state <- core_one_way_state(design_rows(design), groups)
   solution <- core_solve_fixed(state)
   solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
-  list(solution = solution, transform = list(layers = list(core_layer(groups, state$means)), constant = TRUE))
+  list(solution = solution, transform = swept_rows(list(core_layer(groups, state$means))))
 }
 
 sweep_sets <- function(design, sets, groups) {
@@ -102,9 +102,8 @@ sweep_sets <- function(design, sets, groups) {
   # Where no set has levels, the sweep added one for all rows.
   offset <- unlist(lapply(solution$levels[-seq_along(sets)], `[[`, "level"))
   solution$levels <- solution$levels[seq_along(sets)]
-  list(solution = solution, transform = list(
-    layers = state$layers, constant = TRUE, offset = offset, reduced_inverse = solution$inverse
-  ))
+  list(solution = solution,
+       transform = swept_rows(state$layers, offset = offset, reduced_inverse = solution$inverse))
 }
 
 # Within and between are those of the entity where it is among the effects, otherwise of the

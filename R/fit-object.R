@@ -11,7 +11,7 @@
 #                 kept ones that it is made of, with their weights
 #   regression    the core's view of it, see core_solution(): what later walks over the rows need.
 #                 `root` and `frame` stand for (X'X)^-1, whose product with its own transpose `root` is
-#   transform     what was taken from each row first, see core-view.R
+#   transform     what was taken from each row first, see new_transformation()
 #   effects       a list of sets, see describe_effects(): levels (fixed) or predictions (random)
 #   variance      NULL, or list(method, sigma2_e, sigma2 by set, theta by group)
 #   n, ssr, sst, scale (the error variance), df: list(residual, effects, exact)
@@ -20,8 +20,8 @@
 #   notes         what else is to be said of the sample
 #   errors        new_errors() of compute_errors()
 
-new_panel_fit <- function(request, design, solution, transform = NULL, effects = list(), variance = NULL,
-                          notes = NULL, errors = request$errors) {
+new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),
+                          variance = NULL, notes = NULL, errors = request$errors) {
   check_some_regressor(solution$status, names(design$x),
                        if (fit_method(request$method)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)

@@ -22,7 +22,7 @@ fit_source <- function(request) {
   )
   total <- accumulate_pieces(reader)
   swept <- if (is.null(sets)) {
-    list(solution = core_solve_pooled(total$state), transform = NULL, effects = list())
+    list(solution = core_solve_pooled(total$state), transform = new_transformation(), effects = list())
   } else {
     solve_pieces(total, sets)
   }
@@ -184,9 +184,7 @@ solve_pieces <- function(total, sets) {
     groups <- list(count = length(labels), sizes = size, weight = weight, labels = labels)
     describe_effects(set, groups, level)
   }, sets, total$labels, total$sizes, swept$weights, levels)
-  list(solution = solution, effects = effects, transform = list(
-    layers = swept$layers, constant = TRUE
-  ))
+  list(solution = solution, effects = effects, transform = swept_rows(swept$layers))
 }
 
 stop_other_rows <- function(first, second) {

@@ -41,17 +41,10 @@ validate_panel_fit <- function(fit) {
   }
   if (keeps_rows(fit)) {
     must(length(fit$design$y) == fit$n && all(lengths(fit$design$x) == fit$n), "design")
-    must(isTRUE(all.equal(sum(weighted_squares(fit)), fit$ssr, tolerance = 1e-6)), "ssr")
+    must(isTRUE(all.equal(sum(weighted_residuals(fit)^2), fit$ssr, tolerance = 1e-6)), "ssr")
   }
   validate_errors(fit, must)
   fit
-}
-
-# Of rows that are weighed and not transformed the residuals are of another kind.
-weighted_squares <- function(fit) {
-  if (isTRUE(fit$transform$weighed)) return(fit$ssr)
-  w <- fit$design$weights
-  transformed_residuals(fit)^2 * if (is.null(w)) 1 else w
 }
 
 validate_errors <- function(fit, must) {

@@ -1,16 +1,5 @@
 # One more walk over the rows of a fit, for what its errors sum up: the one place that knows whether
-# they are in memory or come in pieces, and what a row of the regression is.
-
-# The rows as covariances walk over them, see core_walk().
-error_walk <- function(fit) {
-  check_keeps_rows(fit, "these errors")
-  rows <- design_rows(fit$design)
-  if (isTRUE(fit$transform$weighed)) {
-    return(core_two_way_walk(rows, lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2,
-                             fit$regression))
-  }
-  core_walk(rows, fit$transform, fit$regression, skip = has_swept_effects(fit))
-}
+# they are in memory or come in pieces.
 
 has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(fit$effects) > 0
 

@@ -155,10 +155,10 @@ sorted_clusters <- function(clusters) {
 
 # Random effects keep their theta, which is right only for whole groups.
 check_whole_effects <- function(fit, clusters, name) {
-  if (method_of(fit)$effects != "random") return(invisible())
-  whole <- vapply(fit$effects, function(set) core_is_nested(set$groups, clusters), TRUE)
+  mixed <- fit$transform$mixes(fit)
+  whole <- vapply(mixed, function(set) core_is_nested(set$groups, clusters), TRUE)
   if (all(whole)) return(invisible())
-  set <- fit$effects[[which(!whole)[1]]]
+  set <- mixed[[which(!whole)[1]]]
   stop_wavetax("errors", sprintf("The random effects of %s have rows in several clusters by `%s`.", set$name, name),
                todo = "Draw clusters that hold them whole, or use `se_clustered()`.")
 }

@@ -130,6 +130,6 @@ short_panel_words <- function(fit, spec) {
 
 # Neighbouring changes share a disturbance.
 changes_words <- function(fit, errors) {
-  if (fit$method != "difference") return(NULL)
+  if (is.null(fit$design$levels)) return(NULL)
   sprintf("Neighbouring changes are related, which %s pass over: cluster by %s", errors, fit$design$index$entity)
 }

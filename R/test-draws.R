@@ -45,10 +45,9 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   design <- level_design(fit)
   n <- length(design$y)
   mean <- linear_part(fit, design, estimates)
-  random <- method_of(fit)$effects == "random"
-  sd <- sqrt(if (random) fit$variance$sigma2_e else if (is.null(fit$design$levels)) fit$scale else fit$scale / 2)
+  sd <- sqrt(fit$transform$noise(fit))
   if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
-  sets <- if (random) fit$effects
+  sets <- if (method_of(fit)$effects == "random") fit$effects
   function() {
     y <- mean + stats::rnorm(n) * sd
     for (s in seq_along(sets)) {
@@ -82,12 +81,10 @@ refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
 # Residuals of drawn disturbances through the fit's regression, as it is swept or transformed: a function of how many
 # that gives n x so many, of the rows times the root of their weight.
 residual_draws <- function(fit, walk = error_walk(fit)) {
-  swept <- has_swept_effects(fit)
   z <- core_coordinate_rows(walk, walk$skip)$z
-  system <- if (swept) fit_effect_system(fit)
+  sweep <- fit$transform$sweep(fit)
   function(count) {
-    noise <- matrix(stats::rnorm(fit$n * count), fit$n)
-    rest <- if (swept) core_swept_columns(lapply(seq_len(count), function(d) noise[, d]), system) else noise
+    rest <- sweep(matrix(stats::rnorm(fit$n * count), fit$n))
     rest - z %*% crossprod(z, rest)
   }
 }

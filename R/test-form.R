@@ -54,7 +54,7 @@ form_statistic <- function(fit, powers) {
   walk <- error_walk(fit)
   e <- weighted_residuals(fit, walk)
   check_some_residual(fit)
-  added <- transformed_columns(fit, power_columns(fit, powers))
+  added <- fit$transform$apply(fit, power_columns(fit, powers))
   clusters <- form_clusters(fit)
   live <- all_live_rows(fit, walk)
   basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live))
@@ -105,32 +105,4 @@ power_columns <- function(fit, powers) {
     stop_test("nothing_to_compare", "The regressors predict nothing that varies.", todo = "Add a regressor.")
   }
   vapply(powers, function(power) (index / size)^power, numeric(length(index)))
-}
-
-# Columns transformed as the fit's own are, times the root of the weights.
-transformed_columns <- function(fit, columns) {
-  weights <- fit$design$weights
-  root <- if (is.null(weights)) 1 else sqrt(weights)
-  if (!is.null(fit$design$levels)) {
-    pairs <- core_adjacent_rows(used_index(level_design(fit))$entity, used_index(level_design(fit))$clock)
-    rows <- order(pairs$now)
-    return(columns[pairs$now[rows], , drop = FALSE] - columns[pairs$before[rows], , drop = FALSE])
-  }
-  if (has_swept_effects(fit)) {
-    system <- fit_effect_system(fit)
-    on.exit(core_release(system))
-    return(core_swept_columns(lapply(seq_len(ncol(columns)), function(j) root * columns[, j]), system))
-  }
-  if (method_of(fit)$effects != "random") return(columns * root)
-  by <- if (isTRUE(fit$transform$weighed)) {
-    core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
-  } else {
-    groups <- fit$effects[[1]]$groups
-    w <- if (is.null(weights)) rep(1, fit$n) else weights
-    total <- pmax(cpp_group_sums(w, groups$codes, groups$count), .Machine$double.xmin)
-    theta <- fit$variance$theta
-    function(v) root * (v - (theta * cpp_group_sums(w * v, groups$codes, groups$count) / total)[groups$codes])
-  }
-  out <- apply(columns, 2, by)
-  matrix(out, nrow(columns))
 }

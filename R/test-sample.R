@@ -15,14 +15,6 @@ residual_sample <- function(fit, panel = TRUE) {
 
 kept_rows <- function(v, keep) if (isTRUE(keep)) v else v[keep]
 
-# Residuals of the regression's rows: as swept, or of a root of the inverse covariance.
-weighted_residuals <- function(fit, walk) {
-  if (isTRUE(fit$transform$weighed)) return(core_coordinate_rows(walk)$e)
-  e <- transformed_residuals(fit)
-  weights <- fit$design$weights
-  if (is.null(weights)) e else e * sqrt(weights)
-}
-
 panel_sample <- function(fit, keep = TRUE) {
   index <- fit$design$index
   check_test_panel(fit)

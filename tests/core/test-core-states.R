@@ -52,7 +52,7 @@ estimators <- list(
   two_way_random = function(rows, sets, threads) {
     parts <- core_two_way_parts(rows, sets[1:2], threads)
     solution <- core_solve_two_way(parts, 1, c(0.5, 0.2), threads)
-    list(solution = solution, transform = list(layers = solution$layers, weighed = TRUE))
+    list(solution = solution, transform = list(layers = solution$layers, ones = TRUE))
   }
 )
 

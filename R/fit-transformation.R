@@ -1,0 +1,103 @@
+# What was taken from each row before least squares, as one object: fit$transform. A new estimator makes one, and
+# covariances, tests, draws and checks of its fits follow. A list of
+#   layers, constant, ones   what the core's walk takes off, see core-view.R
+#   walk        function(fit): the rows of the regression as covariances walk over them, see core_walk()
+#   apply       function(fit, columns): a matrix of columns of level_design(), made rows of the regression as the
+#               outcome was, times the root of the weights
+#   sweep       function(fit): a function that takes the effects off a matrix of columns of the regression, times the
+#               root of the weights
+#   residuals   function(fit, walk): those of the rows that `walk` has, times the root of the weights
+#   mixes       function(fit): the sets of effects whose rows a row of the regression is mixed of, which draws of
+#               clusters must hold whole
+#   noise       function(fit): the variance of the disturbances of level_design()
+#   ...         what the estimator alone knows
+new_transformation <- function(layers = list(), constant = FALSE, ones = FALSE, walk = plain_walk,
+                               apply = times_root_weights, sweep = function(fit) identity,
+                               residuals = times_root_residuals, mixes = function(fit) list(),
+                               noise = function(fit) fit$scale, ...) {
+  list(layers = layers, constant = constant, ones = ones, walk = walk, apply = apply, sweep = sweep,
+       residuals = residuals, mixes = mixes, noise = noise, ...)
+}
+
+plain_walk <- function(fit) {
+  core_walk(design_rows(fit$design), fit$transform, fit$regression, skip = has_swept_effects(fit))
+}
+
+times_root_weights <- function(fit, columns) {
+  if (is.null(fit$design$weights)) columns else columns * sqrt(fit$design$weights)
+}
+
+times_root_residuals <- function(fit, walk) times_root_weights(fit, transformed_residuals(fit))
+
+# Effects swept out: the levels of layers are taken off, the constant is put back.
+swept_rows <- function(layers, ...) {
+  new_transformation(
+    layers, constant = TRUE, sweep = sweep_effects,
+    apply = function(fit, columns) sweep_effects(fit)(times_root_weights(fit, columns)), ...
+  )
+}
+
+# The system is given back with the function.
+sweep_effects <- function(fit) {
+  system <- fit_effect_system(fit)
+  function(columns) core_swept_columns(lapply(seq_len(ncol(columns)), function(j) columns[, j]), system)
+}
+
+# Quasi-demeaned: less theta times the mean of the row's group.
+shrunken_rows <- function(groups, means, theta) {
+  new_transformation(
+    list(core_layer(groups, means, theta)), apply = quasi_demean, mixes = function(fit) fit$effects,
+    noise = function(fit) fit$variance$sigma2_e
+  )
+}
+
+quasi_demean <- function(fit, columns) {
+  groups <- fit$effects[[1]]$groups
+  w <- if (is.null(fit$design$weights)) rep(1, fit$n) else fit$design$weights
+  total <- pmax(cpp_group_sums(w, groups$codes, groups$count), .Machine$double.xmin)
+  theta <- fit$variance$theta
+  by_column(columns, function(v) {
+    times_root_weights(fit, v - (theta * cpp_group_sums(w * v, groups$codes, groups$count) / total)[groups$codes])
+  })
+}
+
+# Times a root of the inverse covariance: root(fit) is a function of a column.
+root_rows <- function(root, ...) {
+  new_transformation(
+    walk = function(fit) core_column_walk(design_rows(fit$design), root(fit), fit$regression),
+    apply = function(fit, columns) by_column(columns, root(fit)),
+    residuals = function(fit, walk) core_coordinate_rows(walk)$e, ...
+  )
+}
+
+# Random effects of two sets: least squares was weighed by V^-1, and where rows are wanted they are those of a root.
+two_way_rows <- function(layers) {
+  root_rows(
+    function(fit) {
+      core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
+    },
+    layers = layers, ones = TRUE, mixes = function(fit) fit$effects, noise = function(fit) fit$variance$sigma2_e
+  )
+}
+
+# Changes between adjacent periods, of two disturbances each.
+change_rows <- function() {
+  new_transformation(
+    apply = function(fit, columns) {
+      pairs <- change_pairs(level_design(fit))
+      columns[pairs$now, , drop = FALSE] - columns[pairs$before, , drop = FALSE]
+    },
+    noise = function(fit) fit$scale / 2
+  )
+}
+
+by_column <- function(columns, f) matrix(apply(columns, 2, f), nrow(columns))
+
+# The rows of a fit as covariances walk over them.
+error_walk <- function(fit) {
+  check_keeps_rows(fit, "these errors")
+  fit$transform$walk(fit)
+}
+
+# Residuals of the regression's rows as they are walked over, times the root of their weights.
+weighted_residuals <- function(fit, walk = error_walk(fit)) fit$transform$residuals(fit, walk)
