@@ -340,6 +340,13 @@ void numerals() {
   };
   using wavetax::MarkRole;
   const wavetax::NumeralRoles comma{MarkRole::decimal, MarkRole::thousands}, point{MarkRole::thousands, MarkRole::decimal};
+  for (const std::string cell : {"  ", " \xC2\xA0 ", "", " x", "x ", " \xE2\x80\x89x\xC2\xA0"}) {
+    const char *at = cell.data(), *end = at + cell.size();
+    wavetax::numeral::trim(at, end);
+    const bool blank = cell.find('x') == std::string::npos;
+    check(end - at == (blank ? 0 : 1) && at >= cell.data() && (blank || *at == 'x') && !(blank && read(cell).number),
+          "blanks at both ends are left off, and no more");
+  }
   check(read("1,021").marks & wavetax::comma_either && read("1,234,567").marks & wavetax::comma_thousands &&
             read("3,5").marks & wavetax::comma_decimal && read("0,125").marks & wavetax::comma_decimal,
         "what a comma can be");
