@@ -278,7 +278,7 @@ within_share <- function(x, focus) {
   if (is.null(values) || is.null(fit)) return(NA_real_)
   system <- fit_effect_system(fit)
   on.exit(core_release(system))
-  root <- if (is.null(fit$design$weights)) 1 else sqrt(fit$design$weights)
+  root <- if (is.null(system$weights)) 1 else sqrt(system$weights)
   rest <- core_swept_columns(list(values * root), system)
   total <- sum(root^2 * (values - sum(root^2 * values) / sum(rep_len(root^2, length(values))))^2)
   sum(rest^2) / total

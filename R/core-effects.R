@@ -87,10 +87,20 @@ core_effect_system <- function(sets, n, weights = NULL, columns = 4, options = c
 # Gives back the memory of a system when its last columns were swept.
 core_release <- function(system) cpp_effect_release(system$pointer)
 
-# Sweeps the system's effects out of [x, y]. `layers` are those of a transformation, in the order
-# of elimination, each with the place of its set and of the trend it belongs to (0: levels).
+# The system under other weights of the rows, in place: the one given is not to be used again. Sets with trends are
+# made anew instead.
+core_reweight <- function(system, weights) {
+  cpp_effect_reweight(system$pointer, weights, system$n)
+  facts <- cpp_effect_facts(system$pointer)
+  system[names(facts)] <- facts
+  system$weights <- weights
+  system
+}
+
+# Sweeps the system's effects out of [x, y], under the system's weights. `layers` are those of a transformation, in
+# the order of elimination, each with the place of its set and of the trend it belongs to (0: levels).
 # `again` keeps what was summed for effects of the same groups that are shrunken.
-core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, rows$weights), again = FALSE,
+core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, system$weights), again = FALSE,
                        threads = core_threads(rows$n)) {
   sums <- cpp_effect_sums(system$pointer, rows$columns, rows$n, centre, threads)
   swept <- cpp_effect_sweep(system$pointer, sums$pointer, rows$columns, rows$n, FALSE, again, threads)
@@ -106,10 +116,10 @@ core_sweep <- function(rows, system, centre = core_weighted_means(rows$columns, 
     c(core_layer(set$groups, swept$levels[[l]], loading = loading, holds_centre = l == centred),
       list(set = of_set[l], trend = trend_of[l]))
   })
-  sizes <- lapply(system$sets, function(set) core_group_weights(set$groups, rows$weights))
+  sizes <- lapply(system$sets, function(set) core_group_weights(set$groups, system$weights))
   c(swept[c("within", "converged", "iterations", "achieved", "shared")], sums[c("squares", "means")],
     list(layers = layers, centre = centre, system = system, sums = sums$pointer, sizes = sizes, n = rows$n,
-         weight = if (is.null(rows$weights)) rows$n else sum(rows$weights)))
+         weight = if (is.null(system$weights)) rows$n else sum(system$weights)))
 }
 
 core_absorb <- function(rows, sets, options = core_solver_options, threads = core_threads(rows$n)) {

@@ -113,7 +113,7 @@ slope_squares <- function(fit, x) colSums(mean_coordinates(fit, numeric(ncol(x))
 
 group_weights <- function(fit, set) {
   if (!is.null(set$groups$weight)) return(set$groups$weight)
-  core_group_weights(set$groups, fit$design$weights)
+  core_group_weights(set$groups, fit_rows(fit)$weights)
 }
 
 prediction_errors <- function(fit) {
@@ -170,7 +170,7 @@ two_way_errors <- function(fit) {
 # Weights in each pair of groups, a row a group of the first.
 share_table <- function(fit, rows, columns) {
   cell <- (columns$codes - 1L) * rows$count + rows$codes
-  w <- fit$design$weights
+  w <- fit_rows(fit)$weights
   cells <- rows$count * columns$count
   sums <- if (is.null(w)) tabulate(cell, cells) else cpp_group_sums(w, as.integer(cell), cells)
   matrix(sums, rows$count, columns$count)

@@ -205,7 +205,7 @@ fit_effect_set <- function(set, design, groups = set$groups) {
 
 # The effects of a fit as a system that sweeps any columns; given back by core_release().
 fit_effect_system <- function(fit) {
-  core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit$design$weights)
+  core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit_rows(fit)$weights)
 }
 
 # What a fit keeps of a set of effects. `level` by group is a deviation from the constant.

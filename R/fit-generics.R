@@ -135,7 +135,7 @@ model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
 }
 
 swept_regressors <- function(fit) {
-  out <- core_swept(design_rows(fit$design), fit$transform, fit$regression)
+  out <- core_swept(fit_rows(fit), fit$transform, fit$regression)
   colnames(out) <- kept_terms(fit)
   out
 }

@@ -12,6 +12,8 @@
 #   regression    the core's view of it, see core_solution(): what later walks over the rows need.
 #                 `root` and `frame` stand for (X'X)^-1, whose product with its own transpose `root` is
 #   transform     what was taken from each row first, see new_transformation()
+#   working       NULL, or list(y, weights) of an estimator whose last regression was of a working outcome under working
+#                 weights: see fit_rows()
 #   effects       a list of sets, see describe_effects(): levels (fixed) or predictions (random)
 #   variance      NULL, or list(method, sigma2_e, sigma2 by set, theta by group)
 #   n, ssr, sst, scale (the error variance), df: list(residual, effects, exact)
@@ -21,7 +23,7 @@
 #   errors        new_errors() of compute_errors()
 
 new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),
-                          variance = NULL, notes = NULL, errors = request$errors) {
+                          variance = NULL, notes = NULL, working = NULL, errors = request$errors) {
   check_some_regressor(solution$status, names(design$x),
                        if (fit_method(request$method)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
@@ -29,8 +31,8 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     method = request$method, call = written_call(request$call, design$formula), request = request, design = design,
     coefficients = coefficient_roles(solution, design, effects, request$method),
     regression = solution[c("constant", "status", "slopes", "norms", "root", "frame", "centre")],
-    transform = transform, effects = effects, variance = variance, n = solution$n, ssr = solution$ssr,
-    sst = solution$sst, scale = solution$ssr / solution$df_residual,
+    transform = transform, working = working, effects = effects, variance = variance,
+    n = solution$n, ssr = solution$ssr, sst = solution$sst, scale = solution$ssr / solution$df_residual,
     df = list(residual = solution$df_residual, effects = solution$df_effects, exact = !isFALSE(solution$exact)),
     r_squared = solution$r_squared, iteration = list(
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
@@ -150,7 +152,7 @@ name_both <- function(m, names) {
 
 # Residuals of the transformed regression, one a used row: computed when they are asked for, so that
 # a fit does not hold them.
-transformed_residuals <- function(fit) core_residuals(design_rows(fit$design), fit$transform, fit$regression)
+transformed_residuals <- function(fit) core_residuals(fit_rows(fit), fit$transform, fit$regression)
 
 # Normal log-likelihood at the variance SSR / n; weights w mean a variance
 # sigma^2 / w, and quasi-demeaning has the Jacobian sum log(1 - theta_i).

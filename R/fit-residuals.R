@@ -40,19 +40,19 @@ effect_by_row <- function(fit) {
   total <- rep(sum(fit$transform$offset), fit$n)
   for (set in fit$effects) total <- total + set_effect(set, set$groups$codes, function(name) {
     trend_values(fit$design, name)
-  }, fit$design)
+  }, fit_rows(fit)$weights)
   total
 }
 
 # The effect of a set on rows of the groups `codes`; `values(name)` gives a trend's values.
 # A trend's slope is of its deviation from the group's mean (and from trends before it), so it
 # is read through the loadings that the fit swept with.
-set_effect <- function(set, codes, values, design) {
+set_effect <- function(set, codes, values, weights) {
   out <- if (is.null(set$level)) numeric(length(codes)) else set$level[codes]
   if (length(set$slopes) == 0) return(out)
   loadings <- core_loadings(
     core_effect_set(set$groups, lapply(set$trends, values), set$intercept),
-    design$weights
+    weights
   )
   loadings <- Filter(Negate(is.null), loadings)
   for (s in seq_along(set$slopes)) out <- out + set$slopes[[s]][codes] * loadings[[s]]

@@ -37,6 +37,7 @@ slim <- function(fit) {
     layer["loading"] <- list(NULL)
     layer
   })
+  if (!is.null(fit$working)) fit$working <- list(y = numeric(), weights = numeric())
   fit$request["data"] <- list(NULL)
   without_environments(fit)
 }

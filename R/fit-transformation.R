@@ -19,12 +19,26 @@ new_transformation <- function(layers = list(), constant = FALSE, ones = FALSE, 
        residuals = residuals, mixes = mixes, noise = noise, ...)
 }
 
+# The rows of a fit's last regression, with its working outcome and weights where it has them; design_rows() are the
+# user's. What covariances and tests of residuals sum up is of these.
+fit_rows <- function(fit) {
+  rows <- design_rows(fit$design)
+  if (is.null(fit$working)) rows else core_rows(fit$working$y, rows$x, rows$constant, fit$working$weights)
+}
+
+# Their weights, one a row.
+row_weights <- function(fit) {
+  weights <- fit_rows(fit)$weights
+  if (is.null(weights)) rep(1, fit$n) else weights
+}
+
 plain_walk <- function(fit) {
-  core_walk(design_rows(fit$design), fit$transform, fit$regression, skip = has_swept_effects(fit))
+  core_walk(fit_rows(fit), fit$transform, fit$regression, skip = has_swept_effects(fit))
 }
 
 times_root_weights <- function(fit, columns) {
-  if (is.null(fit$design$weights)) columns else columns * sqrt(fit$design$weights)
+  weights <- fit_rows(fit)$weights
+  if (is.null(weights)) columns else columns * sqrt(weights)
 }
 
 times_root_residuals <- function(fit, walk) times_root_weights(fit, transformed_residuals(fit))
@@ -53,7 +67,7 @@ shrunken_rows <- function(groups, means, theta) {
 
 quasi_demean <- function(fit, columns) {
   groups <- fit$effects[[1]]$groups
-  w <- if (is.null(fit$design$weights)) rep(1, fit$n) else fit$design$weights
+  w <- row_weights(fit)
   total <- pmax(cpp_group_sums(w, groups$codes, groups$count), .Machine$double.xmin)
   theta <- fit$variance$theta
   by_column(columns, function(v) {
@@ -64,7 +78,7 @@ quasi_demean <- function(fit, columns) {
 # Times a root of the inverse covariance: root(fit) is a function of a column.
 root_rows <- function(root, ...) {
   new_transformation(
-    walk = function(fit) core_column_walk(design_rows(fit$design), root(fit), fit$regression),
+    walk = function(fit) core_column_walk(fit_rows(fit), root(fit), fit$regression),
     apply = function(fit, columns) by_column(columns, root(fit)),
     residuals = function(fit, walk) core_coordinate_rows(walk)$e, ...
   )

@@ -132,7 +132,7 @@ cluster_basis <- function(fit, walk, nested, apart = TRUE) {
     if (plain && 2 * beside < levels && beside <= most_beside && beside * fit$n <= most_basis_cells) {
       basis <- basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, sets[-largest], sets[largest], p)
       if (is.null(basis)) return(NULL)
-      weights <- fit$design$weights
+      weights <- fit_rows(fit)$weights
       return(c(basis, list(level = sets[[largest]]$groups, root = if (!is.null(weights)) sqrt(weights))))
     }
   }
@@ -141,7 +141,7 @@ cluster_basis <- function(fit, walk, nested, apart = TRUE) {
 }
 
 basis_with_dummies <- function(fit, e, crossing, within, p) {
-  rows <- design_rows(fit$design)
+  rows <- fit_rows(fit)
   dummies <- unlist(lapply(crossing, function(set) {
     of <- function(values) lapply(seq_len(set$groups$count), function(level) values * (set$groups$codes == level))
     c(if (set$intercept) of(1), unlist(lapply(set$trends, function(name) of(trend_values(fit$design, name))), FALSE))
@@ -197,7 +197,7 @@ trends_taken_off <- function(fit, set, weights) {
 # The slopes of the rows that `use` marks, effects and all estimated again; NA where they are dropped.
 slopes_without <- function(fit, use) {
   use <- which(use)
-  rows <- design_rows(fit$design)
+  rows <- fit_rows(fit)
   kept <- which(fit$regression$status == 0L)
   take <- function(v) v[use]
   some <- core_rows(take(rows$y), lapply(rows$x[kept], take), weights = if (!is.null(rows$weights)) take(rows$weights))

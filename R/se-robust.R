@@ -81,7 +81,7 @@ effect_leverages <- function(fit, spec) {
   sets <- fit$effects
   if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
     groups <- sets[[1]]$groups
-    return(list(values = list(groups = groups, inverse = 1 / core_group_weights(groups, fit$design$weights))))
+    return(list(values = list(groups = groups, inverse = 1 / core_group_weights(groups, fit_rows(fit)$weights))))
   }
   system <- fit_effect_system(fit)
   on.exit(core_release(system))

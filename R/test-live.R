@@ -36,7 +36,7 @@ regression_part <- function(fit, keep) {
   design <- fit$design
   all <- length(keep) == fit$n
   some <- function(v) if (all) v else v[keep]
-  weights <- design$weights
+  weights <- fit_rows(fit)$weights
   root <- if (!is.null(weights)) sqrt(some(weights))
   sets <- lapply(fit$effects, function(set) {
     groups <- set$groups

@@ -68,7 +68,7 @@ row_leverages <- function(fit, walk) {
   h <- rowSums(core_coordinate_rows(walk, walk$skip)$z^2)
   effects <- effect_leverages(fit, list(type = "This test", leverages = "exact"))$values
   if (is.null(effects)) return(h)
-  weights <- fit$design$weights
+  weights <- fit_rows(fit)$weights
   h + if (is.list(effects)) {
     effects$inverse[effects$groups$codes] * (if (is.null(weights)) 1 else weights)
   } else {

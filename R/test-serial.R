@@ -398,7 +398,7 @@ serial_methods <- list(
     }
     sample <- residual_sample(fit)
     check_lag_seen(sample, ask$lag, fit)
-    rows <- design_rows(fit$design)
+    rows <- fit_rows(fit)
     if (!identical(sample$keep, TRUE)) {
       rows <- core_rows(rows$y[sample$keep], lapply(rows$x, `[`, sample$keep), rows$constant, rows$weights[sample$keep])
     }

@@ -29,3 +29,30 @@ test_that("a row transformation from outside gives coefficients, errors, tests a
   expect_equal(drop(fit$transform$apply(fit, cbind(panel$x1^2))), added)
   expect_s3_class(test_normality(fit), "panel_test")
 })
+
+test_that("an estimator from outside whose last regression is of a working outcome has that regression's errors", {
+  panel <- gappy_panel(seed = 6)
+  panel$z <- panel$y^2 - panel$x1
+  for (effects in list("entity", "both", ~ id + year + kind)) {
+    own <- fit_fixed(z ~ x1 + x2, panel, effects, weights = w)
+    user <- fit_fixed(y ~ x1 + x2, panel, effects)
+    rows <- inside$core_rows(panel$z, inside$design_rows(user$design)$x, weights = panel$w)
+    system <- inside$core_effect_system(lapply(user$effects, inside$fit_effect_set, user$design), rows$n)
+    swept <- inside$core_sweep(rows, inside$core_reweight(system, panel$w))
+    solution <- inside$core_solve_absorbed(swept)
+    solution$r_squared <- own$r_squared
+    fit <- inside$new_panel_fit(
+      user$request, user$design, solution, inside$swept_rows(swept$layers),
+      effects = Map(function(set, of) utils::modifyList(set, list(level = of$level)), user$effects, solution$levels),
+      working = list(y = panel$z, weights = panel$w)
+    )
+    inside$validate_panel_fit(fit)
+    expect_equal(coef(fit), coef(own), tolerance = 1e-10)
+    for (errors in list(se_classical(), se_robust("HC3"), se_clustered("entity", "CR2"), se_driscoll_kraay(),
+                        se_bootstrap(draws = 99))) {
+      expect_equal(vcov(with_errors(fit, errors)), vcov(with_errors(own, errors)), tolerance = 1e-9)
+    }
+    expect_equal(effect_levels(fit, "id")$error, effect_levels(own, "id")$error, tolerance = 1e-9)
+    expect_equal(fit$transform$residuals(fit), own$transform$residuals(own), tolerance = 1e-9)
+  }
+})
