@@ -11,13 +11,19 @@
 #               clusters must hold whole
 #   noise       function(fit): the variance of the disturbances of level_design()
 #   ...         what the estimator alone knows
+# All functions are those of files: one that is made within another would keep all that this had at hand, rows too.
 new_transformation <- function(layers = list(), constant = FALSE, ones = FALSE, walk = plain_walk,
-                               apply = times_root_weights, sweep = function(fit) identity,
-                               residuals = times_root_residuals, mixes = function(fit) list(),
-                               noise = function(fit) fit$scale, ...) {
+                               apply = times_root_weights, sweep = no_sweep, residuals = times_root_residuals,
+                               mixes = mixes_nothing, noise = error_variance, ...) {
   list(layers = layers, constant = constant, ones = ones, walk = walk, apply = apply, sweep = sweep,
        residuals = residuals, mixes = mixes, noise = noise, ...)
 }
+
+no_sweep <- function(fit) identity
+mixes_nothing <- function(fit) list()
+mixes_effects <- function(fit) fit$effects
+error_variance <- function(fit) fit$scale
+variance_within <- function(fit) fit$variance$sigma2_e
 
 # The rows of a fit's last regression, with its working outcome and weights where it has them; design_rows() are the
 # user's. What covariances and tests of residuals sum up is of these.
@@ -45,11 +51,10 @@ times_root_residuals <- function(fit, walk) times_root_weights(fit, transformed_
 
 # Effects swept out: the levels of layers are taken off, the constant is put back.
 swept_rows <- function(layers, ...) {
-  new_transformation(
-    layers, constant = TRUE, sweep = sweep_effects,
-    apply = function(fit, columns) sweep_effects(fit)(times_root_weights(fit, columns)), ...
-  )
+  new_transformation(layers, constant = TRUE, sweep = sweep_effects, apply = sweep_columns, ...)
 }
+
+sweep_columns <- function(fit, columns) sweep_effects(fit)(times_root_weights(fit, columns))
 
 # The system is given back with the function.
 sweep_effects <- function(fit) {
@@ -60,8 +65,7 @@ sweep_effects <- function(fit) {
 # Quasi-demeaned: less theta times the mean of the row's group.
 shrunken_rows <- function(groups, means, theta) {
   new_transformation(
-    list(core_layer(groups, means, theta)), apply = quasi_demean, mixes = function(fit) fit$effects,
-    noise = function(fit) fit$variance$sigma2_e
+    list(core_layer(groups, means, theta)), apply = quasi_demean, mixes = mixes_effects, noise = variance_within
   )
 }
 
@@ -77,33 +81,31 @@ quasi_demean <- function(fit, columns) {
 
 # Times a root of the inverse covariance: root(fit) is a function of a column.
 root_rows <- function(root, ...) {
-  new_transformation(
-    walk = function(fit) core_column_walk(fit_rows(fit), root(fit), fit$regression),
-    apply = function(fit, columns) by_column(columns, root(fit)),
-    residuals = function(fit, walk) core_coordinate_rows(walk)$e, ...
-  )
+  new_transformation(walk = walk_by_root, apply = apply_root, residuals = residuals_of_walk, root = root, ...)
 }
+
+walk_by_root <- function(fit) core_column_walk(fit_rows(fit), fit$transform$root(fit), fit$regression)
+apply_root <- function(fit, columns) by_column(columns, fit$transform$root(fit))
+residuals_of_walk <- function(fit, walk) core_coordinate_rows(walk)$e
 
 # Random effects of two sets: least squares was weighed by V^-1, and where rows are wanted they are those of a root.
 two_way_rows <- function(layers) {
-  root_rows(
-    function(fit) {
-      core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
-    },
-    layers = layers, ones = TRUE, mixes = function(fit) fit$effects, noise = function(fit) fit$variance$sigma2_e
-  )
+  root_rows(root_of_effects, layers = layers, ones = TRUE, mixes = mixes_effects, noise = variance_within)
+}
+
+root_of_effects <- function(fit) {
+  core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
 }
 
 # Changes between adjacent periods, of two disturbances each.
-change_rows <- function() {
-  new_transformation(
-    apply = function(fit, columns) {
-      pairs <- change_pairs(level_design(fit))
-      columns[pairs$now, , drop = FALSE] - columns[pairs$before, , drop = FALSE]
-    },
-    noise = function(fit) fit$scale / 2
-  )
+change_rows <- function() new_transformation(apply = apply_changes, noise = half_error_variance)
+
+apply_changes <- function(fit, columns) {
+  pairs <- change_pairs(level_design(fit))
+  columns[pairs$now, , drop = FALSE] - columns[pairs$before, , drop = FALSE]
 }
+
+half_error_variance <- function(fit) fit$scale / 2
 
 by_column <- function(columns, f) matrix(apply(columns, 2, f), nrow(columns))
 
