@@ -68,11 +68,13 @@ core_passes <- function() {
   all(vapply(told, function(lines) any(grepl("^[0-9]+ passed, 0 failed$", lines)), TRUE))
 }
 
+compiling <- c("MAKEFLAGS=-j2", sprintf("R_MAKEVARS_USER=%s", shQuote(file.path(getwd(), "tools", "Makevars"))))
+
 is_killed <- function(file) {
   if (grepl("hpp$", file) && !core_passes()) return(TRUE)
   how <- c("--no-docs", "--no-byte-compile", "--no-test-load", sprintf("--library=%s", shQuote(library)))
   call <- c("CMD", "INSTALL", how, shQuote(copy))
-  if (system2("R", call, env = "MAKEFLAGS=-j2", stdout = FALSE, stderr = FALSE) != 0) return(TRUE)
+  if (system2("R", call, env = compiling, stdout = FALSE, stderr = FALSE) != 0) return(TRUE)
   if (!run(core_tests)) return(TRUE)
   tests <- list.files("tests/testthat", "^test-.*[.]R$")
   tests <- tests[!grepl("layers|fuzz", tests)]

@@ -53,8 +53,17 @@ install_from_cran <- function(packages) {
   dir.create(logs, recursive = TRUE, showWarnings = FALSE)
   cores <- max(1L, parallel::detectCores(), na.rm = TRUE)
   message("setup: installing from CRAN into ", library, ": ", paste(packages, collapse = " "))
-  suppressWarnings(utils::install.packages(packages, lib = library, quiet = TRUE, Ncpus = cores, keep_outputs = logs,
-                                           INSTALL_opts = c("--no-docs", "--no-multiarch")))
+  in_its_words(utils::install.packages(packages, lib = library, quiet = TRUE, Ncpus = cores, keep_outputs = logs,
+                                       INSTALL_opts = c("--no-docs", "--no-multiarch")))
+}
+
+# Goes on whatever happens, and says what the registry said of it.
+in_its_words <- function(expression) {
+  tell <- function(condition) message("setup: ", conditionMessage(condition))
+  tryCatch(withCallingHandlers(expression, warning = function(condition) {
+    tell(condition)
+    invokeRestart("muffleWarning")
+  }), error = tell)
 }
 
 # The failing package's own words: of each log that does not end well, the end.
