@@ -13,11 +13,11 @@
 #   levels      of changes: the design from which they were taken; across, the pairs across gaps, in words
 #   between     of means: the name of what they are of; averaged_by, the weights within them, in words; collapsed,
 #               the rows behind them: list(codes, rows, n)
-#   pieces      of a source that is read in pieces: how to read it again; bridges, see core_bridge_edges()
+#   source      where the rows are, see new_source_kind()
 #   sample      of a slim fit: sample_facts()
 design_fields <- c("y", "x", "constant", "weights", "weighted_by", "log_weights", "rows", "chosen", "missing",
                    "blueprint", "outcome", "formula", "data", "index", "groups", "dropped", "levels", "across",
-                   "between", "averaged_by", "collapsed", "pieces", "bridges", "sample")
+                   "between", "averaged_by", "collapsed", "source", "sample")
 
 new_design <- function(...) {
   change_design(stats::setNames(vector("list", length(design_fields)), design_fields), ...)

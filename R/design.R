@@ -36,7 +36,7 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
     blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms),
-    data = data, index = index
+    data = data, index = index, source = list(kind = "memory")
   )
 }
 

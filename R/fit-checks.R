@@ -81,7 +81,7 @@ stop_different_rows <- function(a, b, found) {
 # Fits of sources read in pieces, and slim ones, have no rows.
 check_keeps_rows <- function(fit, what) {
   if (keeps_rows(fit)) return(invisible())
-  pieces <- !is.null(fit$design$pieces)
+  pieces <- !row_source(fit)$whole
   stop_wavetax(
     if (pieces) "pieces" else "slim",
     sprintf("%s keeps no rows, so it has no %s.", if (pieces) "A fit from a source read in pieces" else "A slim fit",

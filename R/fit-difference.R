@@ -45,7 +45,7 @@ estimate_difference <- function(request) {
   solution$r_squared <- c(
     of_changes = solution$r_squared[["overall"]], overall = core_overall_r_squared(levels, solution)
   )
-  new_panel_fit(request, design, solution, change_rows(), notes = design$across)
+  new_panel_fit(request, design, solution, new_transformation("changes"), notes = design$across)
 }
 
 # Rows of a design one period apart, by the later one: see core_adjacent_rows().

@@ -26,7 +26,7 @@ fit_source <- function(request) {
   } else {
     solve_pieces(total, sets)
   }
-  design <- change_design(total$design, pieces = reader)
+  design <- change_design(total$design, source = list(kind = "pieces", reader = reader, bridges = total$bridges))
   new_panel_fit(request, design, swept$solution, swept$transform, effects = swept$effects, errors = spec)
 }
 
@@ -128,9 +128,9 @@ accumulate_pieces <- function(reader) {
                  todo = "Leave the emptiest variable out, or check how the file was written.")
   }
   total$design <- change_design(
-    design_without_rows(total$design), missing = total$missing, log_weights = total$log_weights,
-    bridges = if (!is.null(total$edges)) core_bridge_edges(total$edges)
+    design_without_rows(total$design), missing = total$missing, log_weights = total$log_weights
   )
+  if (!is.null(total$edges)) total$bridges <- core_bridge_edges(total$edges)
   total
 }
 

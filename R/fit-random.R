@@ -127,7 +127,7 @@ random_one_way <- function(design, groups, variance, name) {
   solution$deviations <- list(solution$deviations)
   list(
     solution = solution,
-    transform = shrunken_rows(groups, state$means, solution$theta),
+    transform = new_transformation("shrunken", list(core_layer(groups, state$means, solution$theta))),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
       sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
@@ -153,7 +153,7 @@ random_two_way <- function(design, groups, variance, names) {
   if (is.null(known)) known <- core_r_squared(rows, solution$slopes, groups[[1]], parts$centre)
   solution$r_squared <- unlist(known[c("within", "between", "overall")])
   list(
-    solution = solution, transform = two_way_rows(solution$layers),
+    solution = solution, transform = new_transformation("two_way", solution$layers, ones = TRUE),
     variance = list(
       method = variance, sigma2_e = components$sigma2_e, sigma2 = stats::setNames(sigma2, names)
     )

@@ -1,6 +1,12 @@
-# What was taken from each row before least squares, as one object: fit$transform. A new estimator makes one, and
-# covariances, tests, draws and checks of its fits follow. A list of
+# What was taken from each row before least squares: fit$transform, a list of
+#   kind                     the name of what says how, rows_<kind>() below
 #   layers, constant, ones   what the core's walk takes off, see core-view.R
+#   ...                      what the estimator alone knows
+new_transformation <- function(kind = "plain", layers = list(), constant = FALSE, ones = FALSE, ...) {
+  list(kind = kind, layers = layers, constant = constant, ones = ones, ...)
+}
+
+# How rows of a kind are treated; covariances, tests, draws and checks ask it and nothing else. A list of
 #   walk        function(fit): the rows of the regression as covariances walk over them, see core_walk()
 #   apply       function(fit, columns): a matrix of columns of level_design(), made rows of the regression as the
 #               outcome was, times the root of the weights
@@ -10,14 +16,14 @@
 #   mixes       function(fit): the sets of effects whose rows a row of the regression is mixed of, which draws of
 #               clusters must hold whole
 #   noise       function(fit): the variance of the disturbances of level_design()
-#   ...         what the estimator alone knows
-# All functions are those of files: one that is made within another would keep all that this had at hand, rows too.
-new_transformation <- function(layers = list(), constant = FALSE, ones = FALSE, walk = plain_walk,
-                               apply = times_root_weights, sweep = no_sweep, residuals = times_root_residuals,
-                               mixes = mixes_nothing, noise = error_variance, ...) {
-  list(layers = layers, constant = constant, ones = ones, walk = walk, apply = apply, sweep = sweep,
-       residuals = residuals, mixes = mixes, noise = noise, ...)
+new_row_kind <- function(walk = plain_walk, apply = times_root_weights, sweep = no_sweep,
+                         residuals = times_root_residuals, mixes = mixes_nothing, noise = error_variance) {
+  list(walk = walk, apply = apply, sweep = sweep, residuals = residuals, mixes = mixes, noise = noise)
 }
+
+row_kind <- function(fit) get(paste0("rows_", fit$transform$kind), mode = "function")()
+
+rows_plain <- function() new_row_kind()
 
 no_sweep <- function(fit) identity
 mixes_nothing <- function(fit) list()
@@ -50,9 +56,9 @@ times_root_weights <- function(fit, columns) {
 times_root_residuals <- function(fit, walk) times_root_weights(fit, transformed_residuals(fit))
 
 # Effects swept out: the levels of layers are taken off, the constant is put back.
-swept_rows <- function(layers, ...) {
-  new_transformation(layers, constant = TRUE, sweep = sweep_effects, apply = sweep_columns, ...)
-}
+swept_rows <- function(layers, ...) new_transformation("swept", layers, constant = TRUE, ...)
+
+rows_swept <- function() new_row_kind(sweep = sweep_effects, apply = sweep_columns)
 
 sweep_columns <- function(fit, columns) sweep_effects(fit)(times_root_weights(fit, columns))
 
@@ -63,11 +69,7 @@ sweep_effects <- function(fit) {
 }
 
 # Quasi-demeaned: less theta times the mean of the row's group.
-shrunken_rows <- function(groups, means, theta) {
-  new_transformation(
-    list(core_layer(groups, means, theta)), apply = quasi_demean, mixes = mixes_effects, noise = variance_within
-  )
-}
+rows_shrunken <- function() new_row_kind(apply = quasi_demean, mixes = mixes_effects, noise = variance_within)
 
 quasi_demean <- function(fit, columns) {
   groups <- fit$effects[[1]]$groups
@@ -79,26 +81,24 @@ quasi_demean <- function(fit, columns) {
   })
 }
 
-# Times a root of the inverse covariance: root(fit) is a function of a column.
-root_rows <- function(root, ...) {
-  new_transformation(walk = walk_by_root, apply = apply_root, residuals = residuals_of_walk, root = root, ...)
+# Rows times a root of the inverse covariance: root(fit) is a function of a column.
+root_kind <- function(root, ...) {
+  new_row_kind(
+    walk = function(fit) core_column_walk(fit_rows(fit), root(fit), fit$regression),
+    apply = function(fit, columns) by_column(columns, root(fit)),
+    residuals = function(fit, walk) core_coordinate_rows(walk)$e, ...
+  )
 }
-
-walk_by_root <- function(fit) core_column_walk(fit_rows(fit), fit$transform$root(fit), fit$regression)
-apply_root <- function(fit, columns) by_column(columns, fit$transform$root(fit))
-residuals_of_walk <- function(fit, walk) core_coordinate_rows(walk)$e
 
 # Random effects of two sets: least squares was weighed by V^-1, and where rows are wanted they are those of a root.
-two_way_rows <- function(layers) {
-  root_rows(root_of_effects, layers = layers, ones = TRUE, mixes = mixes_effects, noise = variance_within)
-}
+rows_two_way <- function() root_kind(root_of_effects, mixes = mixes_effects, noise = variance_within)
 
 root_of_effects <- function(fit) {
   core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
 }
 
 # Changes between adjacent periods, of two disturbances each.
-change_rows <- function() new_transformation(apply = apply_changes, noise = half_error_variance)
+rows_changes <- function() new_row_kind(apply = apply_changes, noise = half_error_variance)
 
 apply_changes <- function(fit, columns) {
   pairs <- change_pairs(level_design(fit))
@@ -112,8 +112,8 @@ by_column <- function(columns, f) matrix(apply(columns, 2, f), nrow(columns))
 # The rows of a fit as covariances walk over them.
 error_walk <- function(fit) {
   check_keeps_rows(fit, "these errors")
-  fit$transform$walk(fit)
+  row_kind(fit)$walk(fit)
 }
 
 # Residuals of the regression's rows as they are walked over, times the root of their weights.
-weighted_residuals <- function(fit, walk = error_walk(fit)) fit$transform$residuals(fit, walk)
+weighted_residuals <- function(fit, walk = error_walk(fit)) row_kind(fit)$residuals(fit, walk)

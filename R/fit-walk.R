@@ -6,8 +6,12 @@ has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(f
 # What small-sample factors count: rows that tell something of the noise, those with h < 1. list(n, fitted: the
 # other rows, by number, or NULL).
 live_rows <- function(fit) {
-  if (!has_swept_effects(fit)) return(list(n = fit$n, fitted = NULL))
-  if (!is.null(fit$design$pieces)) return(list(n = sum(live_sizes(fit, 1)), fitted = NULL))
+  if (has_swept_effects(fit)) row_source(fit)$live(fit) else list(n = fit$n, fitted = NULL)
+}
+
+live_in_pieces <- function(fit) list(n = sum(live_sizes(fit, 1)), fitted = NULL)
+
+live_in_memory <- function(fit) {
   fitted <- core_fitted_rows(fit$effects, fit$n)
   list(n = fit$n - length(fitted), fitted = fitted)
 }
@@ -15,7 +19,12 @@ live_rows <- function(fit) {
 # Those and the rows that regressors fit alone, an indicator of one row: looked for where more residuals are nothing
 # (`idle`) than effects account for. With them the count of slopes that the other rows tell, `slopes`.
 live_of_all <- function(fit, walk, live, idle) {
-  if (idle <= length(live$fitted) || !is.null(fit$design$pieces)) return(live)
+  if (idle <= length(live$fitted)) live else row_source(fit)$beside(fit, walk, live)
+}
+
+live_as_they_are <- function(fit, walk, live) live
+
+live_beside_regressors <- function(fit, walk, live) {
   swept <- has_swept_effects(fit)
   both <- core_coordinate_rows(walk, walk$skip)
   system <- if (swept) fit_effect_system(fit)
@@ -49,7 +58,7 @@ idle_residual <- function(fit) 1e-9 * sqrt(fit$ssr / fit$n)
 # Live rows of each level of a set, of a fit whose rows came in pieces. Levels seen once are bridges too.
 live_sizes <- function(fit, s) {
   sizes <- fit$effects[[s]]$groups$sizes
-  bridges <- fit$design$bridges
+  bridges <- fit$design$source$bridges
   if (is.null(bridges)) return(sizes * (sizes > 1))
   sizes - tabulate(bridges[s, ], length(sizes))
 }
@@ -57,7 +66,7 @@ live_sizes <- function(fit, s) {
 # Whether rows of a piece are live, by their codes.
 live_in_piece <- function(fit, codes) {
   if (!has_swept_effects(fit)) return(rep(TRUE, length(codes[[1]])))
-  bridges <- fit$design$bridges
+  bridges <- fit$design$source$bridges
   if (is.null(bridges)) return(fit$effects[[1]]$groups$sizes[codes[[1]]] > 1)
   cell <- function(a, b) a + b * as.double(length(fit$effects[[1]]$groups$sizes) + 1)
   !cell(codes[[1]], codes[[2]]) %in% cell(bridges[1, ], bridges[2, ])
@@ -74,7 +83,7 @@ live_groups <- function(groups, live) {
 # Sums of scores by the values of a column, from a second reading of the source: list(scores, labels, count,
 # nested).
 scores_in_pieces <- function(fit, name) {
-  reader <- fit$design$pieces
+  reader <- fit$design$source$reader
   reader$by <- name
   reader$columns <- union(reader$columns, name)
   start <- list(
@@ -129,7 +138,7 @@ add_piece_scores <- function(total, design, fit, name) {
 robust_in_pieces <- function(fit, power, mean_leverage) {
   start <- list(products = 0, fitted = 0, rows = 0)
   weight <- if (length(fit$effects) == 1) fit$effects[[1]]$groups$weight
-  total <- fold_pieces(fit$design$pieces, start, function(total, design) {
+  total <- fold_pieces(fit$design$source$reader, start, function(total, design) {
     piece <- piece_walk(fit, design)
     leverage <- if (!is.null(weight) && power != 0) {
       list(groups = core_groups(piece$codes[[1]], fit$effects[[1]]$groups$count), inverse = 1 / weight)

@@ -50,7 +50,7 @@ se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, 
 
 #' @export
 compute_errors.se_bootstrap <- function(spec, fit) {
-  if (!is.null(fit$design$pieces)) stop_pieces_errors("A bootstrap takes the rows of whole clusters.")
+  check_whole_source(fit, "A bootstrap takes the rows of whole clusters.")
   parts <- bootstrap_parts(spec, fit)
   formula <- parts$formula
   label <- sprintf("%s bootstrap by %s", spec$scheme, parts$name)
@@ -155,7 +155,7 @@ sorted_clusters <- function(clusters) {
 
 # Random effects keep their theta, which is right only for whole groups.
 check_whole_effects <- function(fit, clusters, name) {
-  mixed <- fit$transform$mixes(fit)
+  mixed <- row_kind(fit)$mixes(fit)
   whole <- vapply(mixed, function(set) core_is_nested(set$groups, clusters), TRUE)
   if (all(whole)) return(invisible())
   set <- mixed[[which(!whole)[1]]]

@@ -99,10 +99,12 @@ cluster_terms <- function(expr) {
 
 #' @export
 compute_errors.se_clustered <- function(spec, fit) {
-  dimensions <- cluster_dimensions(fit, spec)
-  names <- vapply(dimensions, `[[`, "", "name")
-  if (!is.null(fit$design$pieces)) return(clustered_in_pieces(spec, fit, dimensions))
+  row_source(fit)$clustered(spec, fit, cluster_dimensions(fit, spec))
+}
+
+clustered_in_memory <- function(spec, fit, dimensions) {
   check_keeps_rows(fit, "clusters")
+  names <- vapply(dimensions, `[[`, "", "name")
   live <- live_rows(fit)
   walk <- error_walk(fit)
   subsets <- unlist(lapply(seq_along(dimensions), function(m) utils::combn(length(dimensions), m, simplify = FALSE)),

@@ -80,12 +80,18 @@ cluster_parameters <- function(fit, nested, live) {
   if (all(nested)) return(slopes + 1L)
   # A row that is fitted whatever its outcome takes one dimension with it.
   if (!any(nested)) return(length(slope_names(fit)) + fit$df$effects - (fit$n - live$n))
-  if (!is.null(fit$design$pieces)) return(slopes + sum(live_sizes(fit, which(!nested)[1]) > 0))
+  slopes + row_source(fit)$levels(fit, nested, live)
+}
+
+# The rank of effects that cut across clusters, of live rows.
+crossing_rank_in_pieces <- function(fit, nested, live) sum(live_sizes(fit, which(!nested)[1]) > 0)
+
+crossing_rank <- function(fit, nested, live) {
   crossing <- lapply(swept_sets(fit)[!nested], function(set) live_effect_set(fit, set, live))
-  if (length(crossing) <= 2 && core_only_levels(crossing)) return(slopes + core_levels_rank(crossing))
+  if (length(crossing) <= 2 && core_only_levels(crossing)) return(core_levels_rank(crossing))
   system <- core_effect_system(crossing, live$n)
   on.exit(core_release(system))
-  slopes + core_effects_rank(system)$count
+  core_effects_rank(system)$count
 }
 
 # A set of effects of the live rows, as the core takes it.

@@ -99,7 +99,7 @@ lag_words <- function(lags, period) sprintf("%s of %s", count_of(lags, "lag"), p
 
 # The clock of each row in use, and its entity.
 clock_of_errors <- function(fit, what) {
-  if (!is.null(fit$design$pieces)) stop_pieces_errors(sprintf("%s follow each entity over time.", what))
+  check_whole_source(fit, sprintf("%s follow each entity over time.", what))
   check_keeps_rows(fit, what)
   index <- fit$design$index
   if (is.null(index) || !is.null(fit$design$between)) {

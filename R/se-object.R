@@ -119,7 +119,7 @@ under_errors <- function(fit, spec) {
 # entities) has no error there: its variance is rounding, below 1e-12 of the one of HC0.
 without_scores <- function(computed, spec, fit) {
   grouped <- inherits(spec, c("se_clustered", "se_driscoll", "se_newey_west", "se_bootstrap"))
-  if (!grouped || !is.matrix(computed$meat) || !is.null(fit$design$pieces)) return(computed)
+  if (!grouped || !is.matrix(computed$meat) || !row_source(fit)$whole) return(computed)
   directions <- unit_contrasts(fit)
   of <- function(meat) colSums(directions * (meat %*% directions))
   variance <- of(computed$meat)

@@ -39,7 +39,7 @@ se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) 
 #' @export
 compute_errors.se_robust <- function(spec, fit) {
   power <- c(HC0 = 0, HC1 = 0, HC2 = 1, HC3 = 2, HC4 = -1)[[spec$type]]
-  done <- if (is.null(fit$design$pieces)) robust_sums(spec, fit, power) else robust_sums_in_pieces(fit, power)
+  done <- row_source(fit)$robust(spec, fit, power)
   factor <- if (spec$type == "HC1") done$live / fit$df$residual else 1
   new_errors(
     spec, "robust to unequal variances", fit$df$residual, meat = factor * done$products, type = spec$type,
@@ -60,7 +60,7 @@ robust_sums <- function(spec, fit, power) {
   list(products = core_robust_products(walk, leverage$values, power, mean)$products, note = leverage$note)
 }
 
-robust_sums_in_pieces <- function(fit, power) {
+robust_sums_in_pieces <- function(spec, fit, power) {
   if (power != 0 && length(fit$effects) > 1) {
     stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
   }

@@ -45,7 +45,7 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   design <- level_design(fit)
   n <- length(design$y)
   mean <- linear_part(fit, design, estimates)
-  sd <- sqrt(fit$transform$noise(fit))
+  sd <- sqrt(row_kind(fit)$noise(fit))
   if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
   sets <- if (method_of(fit)$effects == "random") fit$effects
   function() {
@@ -82,7 +82,7 @@ refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
 # that gives n x so many, of the rows times the root of their weight.
 residual_draws <- function(fit, walk = error_walk(fit)) {
   z <- core_coordinate_rows(walk, walk$skip)$z
-  sweep <- fit$transform$sweep(fit)
+  sweep <- row_kind(fit)$sweep(fit)
   function(count) {
     rest <- sweep(matrix(stats::rnorm(fit$n * count), fit$n))
     rest - z %*% crossprod(z, rest)

@@ -54,7 +54,7 @@ form_statistic <- function(fit, powers) {
   walk <- error_walk(fit)
   e <- weighted_residuals(fit, walk)
   check_some_residual(fit)
-  added <- fit$transform$apply(fit, power_columns(fit, powers))
+  added <- row_kind(fit)$apply(fit, power_columns(fit, powers))
   clusters <- form_clusters(fit)
   live <- all_live_rows(fit, walk)
   basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live))

@@ -11,12 +11,14 @@ test_that("a row transformation from outside gives coefficients, errors, tests a
   root <- function(column) {
     ifelse(first, sqrt(1 - rho^2) * column, column - rho * c(0, column[-length(column)]))
   }
+  assign("rows_toy", function() inside$root_kind(function(fit) root), globalenv())
+  on.exit(rm("rows_toy", envir = globalenv()))
   y <- root(panel$y)
   x <- cbind(root(rep(1, nrow(panel))), root(panel$x1), root(panel$x2))
   solution <- inside$core_least_squares(qr.R(qr(cbind(x, y))), TRUE, nrow(x), sst = pooled$sst,
                                         r_squared = c(overall = NA_real_))
   fit <- inside$new_panel_fit(pooled$request, pooled$design, solution,
-                              inside$root_rows(function(fit) root))
+                              inside$new_transformation("toy"))
   inside$validate_panel_fit(fit)
   b <- solve(crossprod(x), crossprod(x, y))
   e <- drop(y - x %*% b)
@@ -26,7 +28,7 @@ test_that("a row transformation from outside gives coefficients, errors, tests a
   expect_equal(unname(vcov(with_errors(fit, se_clustered("entity", "CR1")))), dense_cr1(x, e, panel$id, 3),
                tolerance = 1e-10)
   added <- root(panel$x1^2)
-  expect_equal(drop(fit$transform$apply(fit, cbind(panel$x1^2))), added)
+  expect_equal(drop(inside$row_kind(fit)$apply(fit, cbind(panel$x1^2))), added)
   expect_s3_class(test_normality(fit), "panel_test")
 })
 
@@ -53,6 +55,6 @@ test_that("an estimator from outside whose last regression is of a working outco
       expect_equal(vcov(with_errors(fit, errors)), vcov(with_errors(own, errors)), tolerance = 1e-9)
     }
     expect_equal(effect_levels(fit, "id")$error, effect_levels(own, "id")$error, tolerance = 1e-9)
-    expect_equal(fit$transform$residuals(fit), own$transform$residuals(own), tolerance = 1e-9)
+    expect_equal(inside$weighted_residuals(fit), inside$weighted_residuals(own), tolerance = 1e-9)
   }
 })
