@@ -1,11 +1,12 @@
 # Runs files of the package's tests in processes of their own, as many at a time as there are processors (at most
 # 4), the largest file first. A list, by file: passed, failed, and lines to print: what failed, nothing else.
-# `until_failure`: once a file has failed, the others are left (NULL).
+# `until_failure`: once a file has failed, the others are left.
+# A process that died gives NULL, and has failed.
 run_test_files <- function(files, until_failure = FALSE) {
   files <- files[order(-file.size(files))]
   stop_mark <- tempfile("failed-")
   one <- function(file) {
-    if (until_failure && file.exists(stop_mark)) return(NULL)
+    if (until_failure && file.exists(stop_mark)) return(list(passed = 0, failed = 0))
     lines <- utils::capture.output(results <- as.data.frame(testthat::test_file(
       file, package = "wavetax", load_package = "installed",
       reporter = testthat::SummaryReporter$new(show_praise = FALSE, max_reports = 40L), stop_on_failure = FALSE
@@ -18,7 +19,7 @@ run_test_files <- function(files, until_failure = FALSE) {
   cores <- if (.Platform$OS.type == "windows") 1L else min(4L, max(1L, parallel::detectCores(), na.rm = TRUE))
   told <- suppressWarnings(parallel::mclapply(files, one, mc.cores = cores, mc.preschedule = FALSE))
   names(told) <- basename(files)
-  ended <- vapply(told, function(result) is.null(result) || is.list(result), TRUE)
+  ended <- vapply(told, is.list, TRUE)
   told[!ended] <- lapply(names(told)[!ended], function(file) {
     list(passed = 0, failed = 1, lines = paste(file, "stopped before its end."))
   })
