@@ -1,3 +1,13 @@
+# Says what failed, and nothing else.
+report <- function() testthat::SummaryReporter$new(show_praise = FALSE, max_reports = 40L)
+
+# list(passed, failed) of what testthat gives.
+count_results <- function(results) {
+  results <- as.data.frame(results)
+  list(passed = sum(results$nb) - sum(results$failed) - sum(results$skipped),
+       failed = sum(results$failed + results$error))
+}
+
 # Runs files of the package's tests in processes of their own, as many at a time as there are processors (at most
 # 4), the largest file first. A list, by file: passed, failed, and lines to print: what failed, nothing else.
 # `until_failure`: once a file has failed, the others are left.
@@ -7,14 +17,11 @@ run_test_files <- function(files, until_failure = FALSE) {
   stop_mark <- tempfile("failed-")
   one <- function(file) {
     if (until_failure && file.exists(stop_mark)) return(list(passed = 0, failed = 0))
-    lines <- utils::capture.output(results <- as.data.frame(testthat::test_file(
-      file, package = "wavetax", load_package = "installed",
-      reporter = testthat::SummaryReporter$new(show_praise = FALSE, max_reports = 40L), stop_on_failure = FALSE
+    lines <- utils::capture.output(counts <- count_results(testthat::test_file(
+      file, package = "wavetax", load_package = "installed", reporter = report(), stop_on_failure = FALSE
     )))
-    failed <- sum(results$failed + results$error)
-    if (failed > 0) file.create(stop_mark)
-    list(passed = sum(results$nb) - sum(results$failed) - sum(results$skipped), failed = failed,
-         lines = if (failed > 0) lines)
+    if (counts$failed > 0) file.create(stop_mark)
+    c(counts, list(lines = if (counts$failed > 0) lines))
   }
   cores <- if (.Platform$OS.type == "windows") 1L else min(4L, max(1L, parallel::detectCores(), na.rm = TRUE))
   told <- suppressWarnings(parallel::mclapply(files, one, mc.cores = cores, mc.preschedule = FALSE))

@@ -33,16 +33,13 @@ cat("\nR core\n")
 library(testthat)
 source("tests/core/load.R")
 core <- load_core(".")
-results <- as.data.frame(test_dir(
-  "tests/core", env = core, reporter = SummaryReporter$new(show_praise = FALSE, max_reports = 40L),
-  stop_on_failure = FALSE
-))
-passed <- passed + sum(results$nb) - sum(results$failed) - sum(results$skipped)
-failed <- failed + sum(results$failed + results$error)
+source("tools/test-files.R")
+counts <- count_results(test_dir("tests/core", env = core, reporter = report(), stop_on_failure = FALSE))
+passed <- passed + counts$passed
+failed <- failed + counts$failed
 
 cat("\nPackage\n")
 Sys.setenv(NOT_CRAN = "true") # snapshots and random calls are for us, not for a check elsewhere
-source("tools/test-files.R")
 for (result in run_test_files(list.files("tests/testthat", "^test-.*[.]R$", full.names = TRUE))) {
   writeLines(as.character(result$lines))
   passed <- passed + result$passed
