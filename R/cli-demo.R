@@ -42,7 +42,7 @@ cli_demo <- function(args) {
   step("The competing specifications in one table and one figure.")
   print(table)
   writeLines("")
-  say("Written: ", list_words(files))
+  show_blocks(text_block("Written: ", list_words(files)))
   step("The same question to other models of the equation.")
   others <- list(
     between = fit_between(eq, panel), "two-way" = fit_fixed(eq, panel, "both"),

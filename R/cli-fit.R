@@ -173,7 +173,7 @@ cli_draw <- function(fits, options) {
 cli_print_table <- function(table, fits, format) {
   switch(format,
     text = print(table), csv = cli_csv(as.data.frame(table)),
-    json = writeLines(fits_json(fits)), markdown = writeLines(table_markdown(table))
+    json = writeLines(fits_json(fits)), markdown = writeLines(table_markdown(as_table(table)))
   )
 }
 

@@ -51,7 +51,7 @@ cli_diagnose <- function(args) {
     residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))
   ))
   switch(options$format, text = print(found), json = cli_json(diagnosis_values(found)),
-         markdown = writeLines(diagnosis_markdown(found)))
+         markdown = writeLines(blocks_markdown(blocks_of(found))))
 }
 
 # A diagnosis whose advice and cautions name options.
@@ -92,7 +92,7 @@ cli_appraise <- function(args) {
   cli_guidance_figures(options$out, list(path = function() plot(chosen),
                                          residuals = function() plot_residuals(chosen$fit)))
   switch(options$format, text = print(chosen), json = cli_json(appraisal_values(chosen)),
-         markdown = writeLines(appraisal_markdown(chosen)))
+         markdown = writeLines(blocks_markdown(blocks_of(chosen))))
 }
 
 # Advice in the words of the command line: each R call that advice can have, and what is said here in its place.

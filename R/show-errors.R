@@ -4,25 +4,41 @@
 print.errors_comparison <- function(x, ...) {
   check_print_dots(..., of = print.errors_comparison)
   if (!all(c("term", "errors", "ratio") %in% names(x))) return(print(as.data.frame(x)))
-  say_heading(attr(x, "model"))
-  say(sprintf("Under %s", if (length(unique(x$errors)) == 1) "one kind of errors" else
-    sprintf("%s kinds of errors", count_words(length(unique(x$errors))))))
-  writeLines("")
-  for (term in unique(x$term)) {
-    rows <- x[x$term == term, ]
-    say(term_words(term), ": estimate ", format_number(rows$estimate[1]))
-    table <- typed_table(rows, list(
-      typed_column("errors", "errors", "text"), typed_column("std_error", "std. error", "estimate",
-                                                             c("estimate", "std_error")),
-      typed_column("ratio", "of classical", "ratio"), typed_column("df", "df", "df"), typed_column("p_value", "p", "p")
-    ))
-    writeLines(format_columns(typed_columns(table)))
-    say(comparison_reading(x, rows))
-    writeLines("")
-  }
-  skipped <- attr(x, "skipped")
-  for (kind in names(skipped)) say("Not computed: ", kind, ". ", skipped[[kind]])
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+#' @export
+blocks_of.errors_comparison <- function(x, ...) {
+  kinds <- length(unique(x$errors))
+  skipped <- attr(x, "skipped")
+  list(
+    heading_block(attr(x, "model")),
+    text_block("Under ", if (kinds == 1) "one kind of errors" else paste(count_words(kinds), "kinds of errors")),
+    gap_block(),
+    lapply(unique(x$term), function(term) {
+      rows <- x[x$term == term, ]
+      list(text_block(compared_words(rows[1, ])), table_block(table_of_columns(comparison_columns(rows))),
+           text_block(comparison_reading(x, rows)), gap_block())
+    }),
+    if (length(skipped) > 0) text_block("Not computed: ", names(skipped), ". ", unlist(skipped))
+  )
+}
+
+compared_words <- function(rows) paste0(term_words(rows$term), ": estimate ", format_number(rows$estimate))
+
+comparison_columns <- function(rows) {
+  like <- c("estimate", "std_error")
+  typed_table(rows, list(
+    typed_column("errors", "errors", "text"), typed_column("std_error", "std. error", "estimate", like),
+    typed_column("ratio", "of classical", "ratio"), typed_column("df", "df", "df"), typed_column("p_value", "p", "p")
+  ))
+}
+
+# A line for each coefficient, its errors below it.
+#' @export
+as_table.errors_comparison <- function(x, ...) {
+  with_headings(table_of_columns(comparison_columns(x), attr(x, "model")), compared_words(x))
 }
 
 # What the differences say, in a sentence or two.

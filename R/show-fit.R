@@ -4,9 +4,15 @@
 #' @export
 print.panel_fit <- function(x, ...) {
   check_print_dots(..., of = print.panel_fit)
-  show_record(fit_record(x))
+  show_blocks(blocks_of(x))
   invisible(x)
 }
+
+#' @export
+blocks_of.panel_fit <- function(x, ...) blocks_of(fit_record(x))
+
+#' @export
+as_table.panel_fit <- function(x, ...) as_table(fit_record(x))
 
 #' @export
 summary.panel_fit <- function(object, ...) {
@@ -17,16 +23,22 @@ summary.panel_fit <- function(object, ...) {
 #' @export
 print.panel_fit_summary <- function(x, ...) {
   check_print_dots(..., of = print.panel_fit_summary)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.panel_fit_summary <- function(x, ...) {
   fit <- x$fit
-  print(fit)
-  writeLines("")
-  say("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
-      format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr))
   likelihood <- stats::logLik(fit)
   two <- function(x) format_number(as.numeric(x), decimals = 2)
-  say("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
-      two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
-  invisible(x)
+  list(
+    blocks_of(fit), gap_block(),
+    text_block("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
+               format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr)),
+    text_block("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
+               two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
+  )
 }
 
 sample_words <- function(fit) {
@@ -83,26 +95,21 @@ count_of_clusters <- function(errors) {
   cluster_words(clusters)
 }
 
-show_coefficients <- function(table, means) {
-  if (nrow(table) == 0) return(say("  no slopes"))
-  lines <- format_columns(coefficient_columns(table))
+# Means of what varies within stand below their own line.
+coefficients_table <- function(table, means, title = NULL, notes = NULL) {
+  value <- function(head, name) {
+    table_column(head, number_cells(table[[name]], estimate_decimals(table$estimate, table$std_error)), name)
+  }
   is_mean <- table$term %in% means$terms
-  if (!any(is_mean)) return(writeLines(lines))
-  writeLines(lines[1])
-  say("Within ", means$unit, ", and of what is fixed")
-  writeLines(lines[-1][!is_mean])
-  say("Between ", means$unit, " less within")
-  writeLines(lines[-1][is_mean])
-}
-
-coefficient_columns <- function(table) {
-  like <- c("estimate", "std_error")
-  table$term <- term_words(table$term)
-  typed_columns(typed_table(table, list(
-    typed_column("term", "", "text"), typed_column("estimate", "estimate", "estimate", like),
-    typed_column("std_error", "std. error", "estimate", like), typed_column("low", "95% from", "estimate", like),
-    typed_column("high", "to", "estimate", like), typed_column("p_value", "p", "p")
-  )))
+  table <- table[order(is_mean), ]
+  out <- new_panel_table(
+    table_rows(term_words(table$term), key = table$term), title = title, notes = notes,
+    columns = list(value("estimate", "estimate"), value("std. error", "std_error"), value("95% from", "low"),
+                   value("to", "high"), table_column("p", p_cells(table$p_value)))
+  )
+  if (!any(is_mean)) return(out)
+  heads <- c(sprintf("Within %s, and of what is fixed", means$unit), sprintf("Between %s less within", means$unit))
+  insert_rows(out, table_rows(heads, "span"), c(0, sum(!is_mean)))
 }
 
 # The constant of a regression of changes is a drift: in a table it has a row of its own.

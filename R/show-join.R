@@ -3,8 +3,12 @@
 #' @export
 print.join_report <- function(x, ...) {
   check_print_dots(..., of = print.join_report)
-  lines <- join_lines(x, most = 20)
-  say_heading(lines[1])
-  for (line in lines[-1]) writeLines(strwrap(visible_text(line), line_width() + 1, indent = 2, exdent = 4))
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+#' @export
+blocks_of.join_report <- function(x, ...) {
+  lines <- join_lines(x, most = 20)
+  list(heading_block(lines[1]), findings_block(lines[-1]))
 }

@@ -3,20 +3,29 @@
 #' @export
 print.panel_frame <- function(x, ..., n = 6) {
   check_print_dots(..., of = print.panel_frame)
-  shape <- panel_counts(panel_index(x))
-  say_heading(shape_size(shape))
-  say(shape_evenness(shape))
   check_number(n, "n", 0, whole = TRUE)
+  show_blocks(blocks_of(x, n = n))
+  invisible(x)
+}
+
+#' @export
+blocks_of.panel_frame <- function(x, n = 6, ...) {
+  shape <- panel_counts(panel_index(x))
   rows <- utils::head(plain_data_frame_keeping_names(x), n)
   cells <- lapply(rows, cell_text)
   fitting <- columns_that_fit(cells)
-  writeLines(format_columns(cells[fitting]))
   more <- c(
     if (nrow(x) > n) count_of(nrow(x) - n, "more row"),
     if (!all(fitting)) paste("columns", list_words(names(x)[!fitting]))
   )
-  if (length(more) > 0) say("and ", list_words(more))
-  invisible(x)
+  columns <- lapply(which(fitting)[-1], function(j) {
+    table_column(names(cells)[j], new_cells("text", text = cells[[j]]), j)
+  })
+  list(
+    heading_block(shape_size(shape)), text_block(shape_evenness(shape)),
+    table_block(new_panel_table(table_rows(cells[[1]], key = seq_len(nrow(rows))), columns, stub = names(cells)[1])),
+    if (length(more) > 0) text_block("and ", list_words(more))
+  )
 }
 
 # Leading columns whose printed widths fit the line.
@@ -33,24 +42,29 @@ columns_that_fit <- function(cells) {
 print.panel_shape <- function(x, ..., members = FALSE) {
   check_print_dots(..., of = print.panel_shape)
   check_flag(members, "members")
-  say_heading(shape_size(x))
-  say(shape_evenness(x))
-  per <- x$per_entity
-  if (length(per) > 1) {
-    say("Rows of one ", x$entity, ": ", count_words(min(per)), " to ", count_words(max(per)),
-        ", ", format_number(mean(per), 3), " on average")
-  }
-  cells <- as.numeric(x$entities) * x$periods
-  say(format_number(100 * x$rows / cells, 3), " percent of the ",
-      format_number(cells, decimals = 0), " cells of the full grid are there")
-  say(connected_words(x))
-  if (!x$balanced) show_patterns(x)
-  for (line in absent_words(x)) say(line)
-  if (nrow(x$gaps) > 0) {
-    say("Gaps: ", list_some(sprintf("%s (%s)", x$gaps$entity, x$gaps$missing), 4))
-  }
-  if (members) show_members(x)
+  show_blocks(blocks_of(x, members = members))
   invisible(x)
+}
+
+#' @export
+blocks_of.panel_shape <- function(x, members = FALSE, ...) {
+  per <- x$per_entity
+  cells <- as.numeric(x$entities) * x$periods
+  absent <- absent_words(x)
+  list(
+    heading_block(shape_size(x)), text_block(shape_evenness(x)),
+    if (length(per) > 1) {
+      text_block("Rows of one ", x$entity, ": ", count_words(min(per)), " to ", count_words(max(per)), ", ",
+                 format_number(mean(per), 3), " on average")
+    },
+    text_block(format_number(100 * x$rows / cells, 3), " percent of the ", format_number(cells, decimals = 0),
+               " cells of the full grid are there"),
+    text_block(connected_words(x)),
+    if (!x$balanced && nrow(x$patterns) > 0) text_block(pattern_words(x)),
+    if (length(absent) > 0) text_block(absent),
+    if (nrow(x$gaps) > 0) text_block("Gaps: ", list_some(sprintf("%s (%s)", x$gaps$entity, x$gaps$missing), 4)),
+    if (members) member_blocks(x)
+  )
 }
 
 # A period of the clock that no row has is no gap of anyone's, and counts in lags.
@@ -63,13 +77,17 @@ absent_words <- function(shape) {
           count_of(sum(runs$steps), "step"), if (sum(runs$steps) == 1) "it" else "them")
 }
 
-show_members <- function(x) {
+# Who is not there from the first period to the last.
+member_blocks <- function(x) {
   odd <- x$members[x$members$late | x$members$early | nzchar(x$members$missing), ]
-  if (nrow(odd) == 0) return(invisible())
-  writeLines("")
-  columns <- list(odd$entity, odd$first, odd$last, count_words(odd$rows), short_text(odd$missing, 30))
-  names(columns) <- c(x$entity, "from", "to", "rows", "missing between")
-  writeLines(format_columns(columns))
+  if (nrow(odd) == 0) return(NULL)
+  list(gap_block(), table_block(new_panel_table(
+    table_rows(odd$entity), stub = x$entity, columns = list(
+      table_column("from", word_cells(odd$first)), table_column("to", word_cells(odd$last)),
+      table_column("rows", count_cells(odd$rows)),
+      table_column("missing between", word_cells(short_text(odd$missing, 30)))
+    )
+  )))
 }
 
 connected_words <- function(shape) {
@@ -82,10 +100,9 @@ connected_words <- function(shape) {
 }
 
 # The commonest patterns of presence.
-show_patterns <- function(shape) {
-  if (nrow(shape$patterns) == 0) return(invisible())
+pattern_words <- function(shape) {
   top <- utils::head(shape$patterns, 4)
-  say(
+  paste0(
     "Seen: ", paste(count_words(top$entities), "in", top$pattern, collapse = "; "),
     if (nrow(shape$patterns) > 4) paste0("; ", count_of(nrow(shape$patterns) - 4, "more pattern"))
   )

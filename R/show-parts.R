@@ -1,35 +1,65 @@
-# How variance components and figures of fit are printed.
+# How variance components, figures of fit and effects are printed.
 
 #' @export
 print.variance_parts <- function(x, ...) {
   check_print_dots(..., of = print.variance_parts)
-  say_heading("Variance components, by ", attr(x, "method"))
-  table <- list(
-    ifelse(x$part == "within", "within", paste("between", plurals_of(x$part))),
-    align_decimal(format_number(x$variance)), align_decimal(format_number(x$sd)),
-    align_decimal(fixed_decimals(100 * x$share, 1))
-  )
-  writeLines(format_columns(stats::setNames(table, c("", "variance", "sd", "percent"))))
-  theta <- attr(x, "theta")
-  if (!is.null(theta)) {
-    places <- unique(fixed_decimals(range(theta), 3))
-    say("Theta, the share of the group mean that is taken off: ", paste(places, collapse = " to "))
-  }
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+#' @export
+blocks_of.variance_parts <- function(x, ...) {
+  table <- as_table(x)
+  list(heading_block(table$title), table_block(table), if (nrow(table$notes) > 0) text_block(table$notes$text))
+}
+
+#' @export
+as_table.variance_parts <- function(x, ...) {
+  theta <- attr(x, "theta")
+  new_panel_table(
+    table_rows(ifelse(x$part == "within", "within", paste("between", plurals_of(x$part))), key = x$part),
+    title = paste("Variance components, by", attr(x, "method")),
+    columns = list(table_column("variance", number_cells(x$variance)), table_column("sd", number_cells(x$sd)),
+                   table_column("percent", number_cells(100 * x$share, 1))),
+    notes = if (!is.null(theta)) {
+      table_note(paste("Theta, the share of the group mean that is taken off:",
+                       paste(unique(fixed_decimals(range(theta), 3)), collapse = " to ")))
+    }
+  )
 }
 
 #' @export
 print.fit_figures <- function(x, ...) {
   check_print_dots(..., of = print.fit_figures)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.fit_figures <- function(x, ...) {
+  table <- as_table(x)
+  list(if (!is.null(table$title)) heading_block(table$title), table_block(table))
+}
+
+# The figures of one fit below each other, of several a line each.
+#' @export
+as_table.fit_figures <- function(x, ...) {
   if (nrow(x) != 1) {
-    cells <- lapply(unclass(x), cell_text)
-    writeLines(format_columns(stats::setNames(cells, names(x))))
-    return(invisible(x))
+    columns <- lapply(names(x)[-1], function(name) {
+      cells <- if (name == "f_p") p_cells(x[[name]]) else new_cells("text", text = cell_text(x[[name]]))
+      table_column(name, cells)
+    })
+    return(new_panel_table(table_rows(cell_text(x[[1]]), key = seq_len(nrow(x))), columns, stub = names(x)[1]))
   }
-  say_heading("Figures of fit")
+  figures <- figure_words(x)
+  new_panel_table(table_rows(names(figures)), list(table_column("", word_cells(unname(figures)), "figure", form = "left")),
+                  "Figures of fit")
+}
+
+figure_words <- function(x) {
   r2 <- grep("^r2_", names(x), value = TRUE)
   r2 <- r2[!is.na(unlist(x[r2]))]
-  lines <- c(
+  c(
     rows = count_words(x$rows),
     entities = if (!is.na(x$entities)) count_words(x$entities),
     periods = if (!is.na(x$periods)) count_words(x$periods),
@@ -47,8 +77,6 @@ print.fit_figures <- function(x, ...) {
     iterations = if (x$iterations > 0) count_words(x$iterations),
     "left of a swept column" = if (x$achieved > 0) formatC(x$achieved, format = "e", digits = 0, decimal.mark = ".")
   )
-  writeLines(paste0("  ", pad_right(names(lines)), "  ", lines))
-  invisible(x)
 }
 
 # The highest and lowest effects of each set, and how many stand between.
@@ -58,23 +86,42 @@ shown_levels <- 5
 print.effect_levels <- function(x, ..., n = shown_levels) {
   check_print_dots(..., of = print.effect_levels)
   check_number(n, "n", 1, whole = TRUE)
-  for (set in unique(x$effect)) {
-    part <- x[x$effect == set, ]
-    part <- part[order(-part$deviation), ]
-    say_heading(upper_first(plural_of(set)), ": ", count_of(nrow(part), "effect"), ", the highest first")
-    all_shown <- nrow(part) <= 2 * n
-    shown <- if (all_shown) seq_len(nrow(part)) else c(seq_len(n), nrow(part) - rev(seq_len(n)) + 1L)
-    part <- part[shown, ]
-    places <- estimate_decimals(part$deviation, part$deviation_error)
-    places <- rep(max(places), length(places))
-    value <- function(v) align_decimal(format_number(v, decimals = places))
-    columns <- list(label_text(part$group), count_words(part$rows), value(part$level), value(part$std_error),
-                    value(part$deviation), value(part$deviation_error))
-    names(columns) <- c("", "rows", "level", "std. error", "deviation", "its error")
-    known <- vapply(columns, function(cells) any(nzchar(trimws(cells))), TRUE)
-    lines <- format_columns(columns[known])
-    if (!all_shown) lines <- append(lines, sprintf("  (%s between)", count_words(sum(x$effect == set) - 2 * n)), n + 1L)
-    writeLines(lines)
-  }
+  show_blocks(blocks_of(x, n = n))
   invisible(x)
+}
+
+#' @export
+blocks_of.effect_levels <- function(x, n = shown_levels, ...) {
+  lapply(unique(x$effect), function(set) {
+    part <- x[x$effect == set, ]
+    list(heading_block(levels_title(set, part)), table_block(levels_table(part, n)))
+  })
+}
+
+#' @export
+as_table.effect_levels <- function(x, n = shown_levels, ...) {
+  sets <- unique(x$effect)
+  parts <- lapply(sets, function(set) x[x$effect == set, ])
+  stack_tables(lapply(parts, levels_table, n), Map(levels_title, sets, parts))
+}
+
+levels_title <- function(set, part) {
+  paste0(upper_first(plural_of(set)), ": ", count_of(nrow(part), "effect"), ", the highest first")
+}
+
+levels_table <- function(part, n) {
+  part <- part[order(-part$deviation), ]
+  between <- nrow(part) - 2 * n
+  if (between > 0) part <- part[c(seq_len(n), nrow(part) - rev(seq_len(n)) + 1L), ]
+  places <- max(estimate_decimals(part$deviation, part$deviation_error))
+  value <- function(name, head) {
+    cells <- number_cells(part[[name]], places)
+    if (any(cells$kind != "empty")) table_column(head, cells, name)
+  }
+  table <- new_panel_table(
+    table_rows(label_text(part$group), key = seq_len(nrow(part))),
+    list(table_column("rows", count_cells(part$rows)), value("level", "level"), value("std_error", "std. error"),
+         value("deviation", "deviation"), value("deviation_error", "its error"))
+  )
+  if (between > 0) with_line(table, n, sprintf("(%s between)", count_words(between))) else table
 }

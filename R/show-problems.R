@@ -3,137 +3,163 @@
 #' @export
 print.panel_problems <- function(x, ...) {
   check_print_dots(..., of = print.panel_problems)
-  heads <- c(stops = "Stops a fit", likely = "Likely wrong", note = "To know")
-  if (nrow(x) == 0) say("Nothing found.")
-  for (weight in intersect(names(heads), x$weight)) {
-    rows <- which(x$weight == weight)
-    if (weight != x$weight[1]) writeLines("")
-    say_heading(heads[[weight]], " (", length(rows), ")")
-    for (r in rows) {
-      writeLines(strwrap(visible_text(paste0(x$kind[r], ": ", x$where[r])), line_width() + 1, indent = 2, exdent = 4))
-      writeLines(strwrap(visible_text(x$todo[r]), line_width() + 1, indent = 4, exdent = 4))
-    }
-  }
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+problem_heads <- c(stops = "Stops a fit", likely = "Likely wrong", note = "To know")
+
+#' @export
+blocks_of.panel_problems <- function(x, ...) {
+  if (nrow(x) == 0) return(text_block("Nothing found."))
+  weights <- intersect(names(problem_heads), x$weight)
+  lapply(weights, function(weight) {
+    rows <- x$weight == weight
+    list(
+      if (weight != x$weight[1]) gap_block(), heading_block(problem_heads[[weight]], " (", sum(rows), ")"),
+      findings_block(paste0(x$kind, ": ", x$where)[rows], x$todo[rows])
+    )
+  })
 }
 
 #' @export
 print.repair_log <- function(x, ..., code = FALSE) {
   check_print_dots(..., of = print.repair_log)
-  if (code) {
-    writeLines(repair_code(x))
-    return(invisible(x))
-  }
-  if (nrow(x) == 0) {
-    say("Nothing was changed.")
-    return(invisible(x))
-  }
-  say_heading("Repairs: ", if (nrow(x) == 1) "1 cell or row" else paste(count_words(nrow(x)), "cells or rows"))
-  for (part in split(x, factor(paste(x$action, x$column), unique(paste(x$action, x$column))))) {
-    rows <- sort(part$row)
-    how_many <- paste0(count_of(nrow(part), if (is.na(part$column[1])) "row" else "cell"), ", ", row_words(rows, 5))
-    cells <- if (!is.na(part$column[1])) {
-      list_some(sprintf("%s to %s", dQuote(part$before, FALSE),
-                        ifelse(is.na(part$after), "missing", dQuote(part$after, FALSE))), 4)
-    }
-    lines <- paste0(part$action[1], if (!is.na(part$column[1])) paste0(", ", part$column[1]), ": ",
-                    if (is.null(cells)) how_many else paste0(how_many, "; ", cells))
-    writeLines(strwrap(visible_text(lines), line_width() + 1, indent = 2, exdent = 4))
-  }
+  check_flag(code, "code")
+  show_blocks(blocks_of(x, code = code))
   invisible(x)
+}
+
+#' @export
+blocks_of.repair_log <- function(x, code = FALSE, ...) {
+  if (code) return(code_block(repair_code(x)))
+  if (nrow(x) == 0) return(text_block("Nothing was changed."))
+  parts <- split(x, factor(paste(x$action, x$column), unique(paste(x$action, x$column))))
+  list(
+    heading_block("Repairs: ", if (nrow(x) == 1) "1 cell or row" else paste(count_words(nrow(x)), "cells or rows")),
+    findings_block(vapply(parts, mended_words, "", USE.NAMES = FALSE))
+  )
+}
+
+# What was done to one column, or to rows.
+mended_words <- function(part) {
+  whole_rows <- is.na(part$column[1])
+  how_many <- paste0(count_of(nrow(part), if (whole_rows) "row" else "cell"), ", ", row_words(sort(part$row), 5))
+  if (whole_rows) return(paste0(part$action[1], ": ", how_many))
+  cells <- sprintf("%s to %s", dQuote(part$before, FALSE),
+                   ifelse(is.na(part$after), "missing", dQuote(part$after, FALSE)))
+  sprintf("%s, %s: %s; %s", part$action[1], part$column[1], how_many, list_some(cells, 4))
 }
 
 #' @export
 print.panel_variation <- function(x, ...) {
   check_print_dots(..., of = print.panel_variation)
-  say_heading("Where variables vary, by ", x$entity, " and ", x$period)
-  if (!is.null(x$numbers)) show_variation(x)
-  if ("range" %in% x$show && !is.null(x$numbers)) show_range(x)
-  if (!is.null(x$missing)) show_missing(x)
-  if (!is.null(x$correlations)) show_correlations(x)
-  for (name in unique(x$categories$variable)) show_category(x, name)
+  show_blocks(blocks_of(x))
   invisible(x)
 }
 
-show_variation <- function(x) {
-  numbers <- x$numbers
-  groups <- if (is.null(x$by)) list(numbers) else split(numbers, numbers$group)
-  for (group in groups) {
-    if (!is.null(x$by)) {
-      writeLines("")
-      say_heading(x$by, " ", group$group[1])
-    }
-    value <- function(v) align_decimal(format_number(v))
-    columns <- list(
-      group$variable, count_words(group$rows), if (any(group$missing > 0)) count_words(group$missing),
-      value(group$mean), value(group$overall), value(group$between), value(group$within)
-    )
-    names(columns) <- c("", "rows", "missing", "mean", "overall", "between", "within")
-    writeLines(format_columns(Filter(Negate(is.null), columns)))
-    words <- split(group$variable, group$varies)
-    for (what in names(words)) say(upper_first(what), ": ", list_words(words[[what]]))
-  }
+#' @export
+blocks_of.panel_variation <- function(x, ...) {
+  list(
+    heading_block(variation_title(x)),
+    if (!is.null(x$numbers)) variation_blocks(x),
+    if ("range" %in% x$show && !is.null(x$numbers)) list(gap_block(), table_block(range_table(x))),
+    if (!is.null(x$missing)) missing_blocks(x),
+    if (!is.null(x$correlations)) lapply(names(correlation_kinds(x)), function(kind) correlation_blocks(x, kind)),
+    lapply(unique(x$categories$variable), function(name) category_blocks(x, name))
+  )
 }
 
-show_range <- function(x) {
+#' @export
+as_table.panel_variation <- function(x, ...) {
+  if (is.null(x$numbers)) return(new_panel_table(table_rows(character()), list(), variation_title(x)))
+  table <- variation_table(x$numbers, variation_title(x))
+  if (is.null(x$by)) table else with_headings(table, paste(x$by, x$numbers$group))
+}
+
+variation_title <- function(x) sprintf("Where variables vary, by %s and %s", x$entity, x$period)
+
+variation_blocks <- function(x) {
+  groups <- if (is.null(x$by)) list(x$numbers) else split(x$numbers, x$numbers$group)
+  lapply(groups, function(group) {
+    words <- split(group$variable, group$varies)
+    list(
+      if (!is.null(x$by)) list(gap_block(), heading_block(x$by, " ", group$group[1])),
+      table_block(variation_table(group)),
+      if (length(words) > 0) text_block(upper_first(names(words)), ": ", vapply(words, list_words, ""))
+    )
+  })
+}
+
+variation_table <- function(numbers, title = NULL) {
+  value <- function(name) table_column(name, number_cells(numbers[[name]]))
+  new_panel_table(
+    table_rows(numbers$variable, key = seq_len(nrow(numbers))), title = title,
+    columns = list(
+      table_column("rows", count_cells(numbers$rows)),
+      if (any(numbers$missing > 0)) table_column("missing", count_cells(numbers$missing)),
+      value("mean"), value("overall"), value("between"), value("within")
+    )
+  )
+}
+
+range_table <- function(x) {
   numbers <- x$numbers
-  writeLines("")
-  value <- function(v) align_decimal(format_number(v))
-  columns <- list(if (is.null(x$by)) numbers$variable else paste(numbers$variable, numbers$group), value(numbers$min),
-                  value(numbers$q1), value(numbers$median), value(numbers$q3), value(numbers$max))
-  names(columns) <- c("", "minimum", "lower quartile", "median", "upper quartile", "maximum")
-  writeLines(format_columns(columns))
+  value <- function(head, name) table_column(head, number_cells(numbers[[name]]), name)
+  table <- new_panel_table(
+    table_rows(numbers$variable, key = seq_len(nrow(numbers))),
+    list(value("minimum", "min"), value("lower quartile", "q1"), value("median", "median"),
+         value("upper quartile", "q3"), value("maximum", "max"))
+  )
+  if (is.null(x$by)) table else with_headings(table, paste(x$by, numbers$group))
 }
 
 # A row a period, a column for each variable that misses something.
-show_missing <- function(x) {
+missing_blocks <- function(x) {
   gone <- unique(x$missing$variable[x$missing$missing > 0])
-  writeLines("")
-  if (length(gone) == 0) return(say("Nothing is missing."))
-  say("Missing by ", x$period)
-  period <- unique(x$missing$period)
-  columns <- c(list(period), lapply(gone, function(name) count_words(x$missing$missing[x$missing$variable == name])))
-  names(columns) <- c("", gone)
-  widths <- vapply(gone, function(name) max(nchar(c(name, columns[[name]]))) + 2L, 0L)
-  for (block in fitting_blocks(widths, line_width() - max(nchar(period)))) {
-    writeLines(format_columns(columns[c(1, block + 1)]))
-  }
+  if (length(gone) == 0) return(list(gap_block(), text_block("Nothing is missing.")))
+  columns <- lapply(gone, function(name) {
+    table_column(name, count_cells(x$missing$missing[x$missing$variable == name]))
+  })
+  list(gap_block(), text_block("Missing by ", x$period),
+       table_block(new_panel_table(table_rows(unique(x$missing$period)), columns)))
 }
 
-show_correlations <- function(x) {
-  for (kind in c("overall", "between", "within")) {
-    table <- x$correlations[[kind]]
-    writeLines("")
-    say("Correlations ", c(overall = "of rows", between = paste("of", plural_of(x$entity), "(means)"),
-                           within = paste("within", plural_of(x$entity)))[[kind]],
-        if (kind == "overall") paste0(", on ", count_of(x$correlations$rows, "row")))
-    cells <- lapply(seq_len(ncol(table)), function(j) {
-      ifelse(seq_len(nrow(table)) < j, "", ifelse(is.na(table[, j]), "-", fixed_decimals(table[, j], 2)))
-    })
-    columns <- c(list(rownames(table)), cells)
-    names(columns) <- c("", colnames(table))
-    widths <- vapply(colnames(table), function(name) max(nchar(name), 5L) + 2L, 0L)
-    for (block in fitting_blocks(widths, line_width() - max(nchar(rownames(table))))) {
-      writeLines(format_columns(columns[c(1, block + 1)]))
-    }
-  }
+correlation_kinds <- function(x) {
+  c(overall = paste0("of rows, on ", count_of(x$correlations$rows, "row")),
+    between = sprintf("of %s (means)", plural_of(x$entity)), within = paste("within", plural_of(x$entity)))
 }
 
-show_category <- function(x, name) {
+# The lower half.
+correlation_blocks <- function(x, kind) {
+  table <- x$correlations[[kind]]
+  columns <- lapply(seq_len(ncol(table)), function(j) {
+    cells <- number_cells(table[, j], 2)
+    unknown <- is.na(table[, j])
+    cells$kind[unknown] <- "text"
+    cells$text[unknown] <- "-"
+    cells$kind[seq_len(nrow(table)) < j] <- "empty"
+    table_column(colnames(table)[j], cells)
+  })
+  list(gap_block(), text_block("Correlations ", correlation_kinds(x)[[kind]]),
+       table_block(new_panel_table(table_rows(rownames(table)), columns)))
+}
+
+category_blocks <- function(x, name) {
   part <- x$categories[x$categories$variable == name, ]
-  writeLines("")
-  say(name, ", ", count_of(nrow(part), "category"), "; ", x$varies[[name]])
   shown <- utils::head(part[order(-part$rows), ], 8)
-  columns <- list(shown$value, count_words(shown$rows), count_words(shown$entities))
-  names(columns) <- c("", "rows", plural_of(x$entity))
-  writeLines(format_columns(columns))
-  if (nrow(part) > 8) say("  and ", count_of(nrow(part) - 8, "more category"))
   moves <- x$transitions[[name]]
-  if (!is.null(moves)) {
-    stay <- sum(diag(moves))
-    if (sum(moves) > stay) {
-      say("From one ", x$period, " to the next ", count_words(sum(moves) - stay), " of ",
-          count_words(sum(moves)), " change")
+  moved <- if (is.null(moves)) 0 else sum(moves) - sum(diag(moves))
+  list(
+    gap_block(), text_block(name, ", ", count_of(nrow(part), "category"), "; ", x$varies[[name]]),
+    table_block(new_panel_table(table_rows(shown$value), list(
+      table_column("rows", count_cells(shown$rows)),
+      table_column(plural_of(x$entity), count_cells(shown$entities), "entities")
+    ))),
+    if (nrow(part) > 8) text_block("  and ", count_of(nrow(part) - 8, "more category")),
+    if (moved > 0) {
+      text_block("From one ", x$period, " to the next ", count_words(moved), " of ", count_words(sum(moves)),
+                 " change")
     }
-  }
+  )
 }

@@ -33,22 +33,28 @@ term_labels <- function(fit) {
 
 shows_constant <- function(fit) method_of(fit)$constant != "aside" || fit$design$constant
 
-show_record <- function(record) {
-  say_heading(record$title)
-  say(record$sample)
-  say(record$errors_words)
-  writeLines("")
-  table <- with_drift(record)
-  show_coefficients(table[!table$aside, ], record$means)
-  writeLines("")
-  for (line in record$closing) say(line)
-}
-
 #' @export
 print.fit_record <- function(x, ...) {
   check_print_dots(..., of = print.fit_record)
-  show_record(x)
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+#' @export
+blocks_of.fit_record <- function(x, ...) {
+  table <- as_table(x)
+  list(
+    heading_block(x$title), text_block(x$sample), text_block(x$errors_words), gap_block(),
+    if (nrow(table$rows) > 0) table_block(table) else text_block("  no slopes"),
+    gap_block(), text_block(unlist(x$closing))
+  )
+}
+
+#' @export
+as_table.fit_record <- function(x, ...) {
+  table <- with_drift(x)
+  coefficients_table(table[!table$aside, ], x$means, x$title,
+                     table_note(c(x$sample, x$errors_words, unlist(x$closing))))
 }
 
 #' @export

@@ -1,23 +1,28 @@
-# How a test is printed: title, question, both hypotheses, the result, one sentence; cautions before notes.
+# How tests are printed: title, question, both hypotheses, the result, one sentence; cautions before notes.
 
 #' @export
 print.panel_test <- function(x, ...) {
   check_print_dots(..., of = print.panel_test)
-  say_heading(x$method)
-  # What is offered for comparison only is cautioned against before anything else.
-  if (isTRUE(x$for_comparison)) for (caution in x$cautions) say("Caution: ", caution)
-  if (!is.null(x$question)) say("Question: ", x$question)
-  say("Equation: ", x$data.name)
-  say("Null: ", x$null)
-  say("Alternative: ", x$alternative)
-  writeLines("")
-  show_test_table(x)
-  for (line in estimate_words(x$estimate)) say(line)
-  say(result_words(x))
-  say(x$reading)
-  if (!isTRUE(x$for_comparison)) for (caution in x$cautions) say("Caution: ", caution)
-  for (note in x$notes) say("Note: ", note)
+  show_blocks(blocks_of(x))
   invisible(x)
+}
+
+#' @export
+blocks_of.panel_test <- function(x, ...) {
+  cautions <- if (length(x$cautions) > 0) text_block("Caution: ", x$cautions)
+  list(
+    heading_block(x$method),
+    # What is offered for comparison only is cautioned against before anything else.
+    if (isTRUE(x$for_comparison)) cautions,
+    if (!is.null(x$question)) text_block("Question: ", x$question),
+    text_block("Equation: ", x$data.name), text_block("Null: ", x$null), text_block("Alternative: ", x$alternative),
+    gap_block(),
+    if (!is.null(x$table)) list(table_block(table_of_columns(x$table)), gap_block()),
+    if (length(x$estimate) > 0) text_block(estimate_words(x$estimate)),
+    text_block(result_words(x)), text_block(x$reading),
+    if (!isTRUE(x$for_comparison)) cautions,
+    if (length(x$notes) > 0) text_block("Note: ", x$notes)
+  )
 }
 
 result_words <- function(test) {
@@ -29,44 +34,55 @@ result_words <- function(test) {
 }
 
 # What the test estimates, a line each.
-estimate_words <- function(estimate) {
-  if (length(estimate) == 0) return(NULL)
-  paste0(upper_first(names(estimate)), ": ", format_number(unname(estimate)))
-}
-
-show_test_table <- function(test) {
-  if (!is.null(test$table)) writeLines(c(format_columns(typed_columns(test$table)), ""))
-}
+estimate_words <- function(estimate) paste0(upper_first(names(estimate)), ": ", format_number(unname(estimate)))
 
 #' @export
 print.collinearity <- function(x, ...) {
   check_print_dots(..., of = print.collinearity)
   if (!all(c("term", "inflation", "of_error") %in% names(x))) return(print(as.data.frame(x)))
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.collinearity <- function(x, ...) {
+  table <- as_table(x)
+  list(heading_block(table$title), table_block(table), text_block(table$notes$text))
+}
+
+#' @export
+as_table.collinearity <- function(x, ...) {
   words <- attr(x, "words")
-  say_heading(sprintf("Collinearity of the regressors of %s%s", attr(x, "of"), if (is.null(words)) "" else
-    paste0(", ", words)))
-  table <- typed_table(as.data.frame(x), list(
+  data <- typed_table(as.data.frame(x), list(
     typed_column("term", "", "text"), typed_column("coefficients", "coefficients", "count"),
     typed_column("inflation", "inflation", "ratio"), typed_column("of_error", "of a std. error", "ratio")
   ))
-  writeLines(format_columns(typed_columns(table)))
-  say("Condition number ", format_number(attr(x, "condition"), 3))
-  say(collinearity_reading(x))
-  invisible(x)
+  table_of_columns(
+    data, paste0("Collinearity of the regressors of ", attr(x, "of"), if (!is.null(words)) paste0(", ", words)),
+    table_note(c(paste("Condition number", format_number(attr(x, "condition"), 3)), collinearity_reading(x)))
+  )
 }
 
 #' @export
 print.nested_test <- function(x, ...) {
   check_print_dots(..., of = print.nested_test)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.nested_test <- function(x, ...) {
+  table <- as_table(x)
+  list(heading_block(table$title), text_block(table$notes$text), gap_block(), table_block(table))
+}
+
+#' @export
+as_table.nested_test <- function(x, ...) {
   heading <- attr(x, "heading")
-  say_heading(heading[1])
-  for (line in heading[-1]) say(line)
-  writeLines("")
-  table <- typed_table(data.frame(unclass(x), step = seq_len(nrow(x)), check.names = FALSE), list(
+  data <- typed_table(data.frame(unclass(x), step = seq_len(nrow(x)), check.names = FALSE), list(
     typed_column("step", "", "count"), typed_column("Res.Df", "residual df", "count"),
     typed_column("RSS", "sum of squares", "number"), typed_column("Df", "restrictions lifted", "count"),
     typed_column("F", "F", "number"), typed_column("Pr(>F)", "p", "p")
   ))
-  writeLines(format_columns(typed_columns(table)))
-  invisible(x)
+  table_of_columns(data, heading[1], table_note(heading[-1]))
 }

@@ -1,56 +1,40 @@
-# The cells of a specification table as values: what is printed and written is made of them, and no
-# number is read back out of text. A data frame with a row for each line and model:
-#   line, part ("coefficients", "facts"), label, model
-#   kind       "estimate", "std_error", "p", "interval", "number", "count" or "text"
-#   value      the number; `upper` the other end of an interval; NA where the cell is empty
-#   decimals   how many are shown; `text` that of a text, or the noun of a count
-
-table_cells <- function(table) {
-  blocks <- lapply(table$terms, function(term) coefficient_cells(table, term))
-  labels <- fact_order(table$facts$label)
-  facts <- lapply(labels, function(label) table$facts[table$facts$label == label, ])
-  cells <- c(unlist(blocks, recursive = FALSE), facts)
-  out <- do.call(rbind, lapply(seq_along(cells), function(line) {
-    one <- cells[[line]]
-    at <- match(table$models, one$model)
-    data.frame(
-      line = line, part = if (line <= 2 * length(blocks)) "coefficients" else "facts", label = one$label[1],
-      model = table$models, kind = ifelse(is.na(at), "empty", one$kind[at]), value = one$value[at],
-      upper = one$upper[at], decimals = one$decimals[at], text = ifelse(is.na(at), "", one$text[at])
-    )
-  }))
-  out$kind[is.na(out$value) & (out$text == "" | out$kind == "count")] <- "empty"
-  out
+# Cells as values: what is printed and written is made of them, and no number is read back out of text. Of a column, a
+# list of vectors with an element a row:
+#   kind       "estimate", "std_error", "number", "p", "interval", "count", "text" or "empty"
+#   value      the number; `upper` the other end of an interval
+#   decimals   how many are shown
+#   text       that of a text, or the noun of a count
+new_cells <- function(kind, value = NA_real_, upper = NA_real_, decimals = NA_real_, text = "",
+                      n = max(length(value), length(text))) {
+  list(kind = rep_len(kind, n), value = rep_len(as.numeric(value), n), upper = rep_len(as.numeric(upper), n),
+       decimals = rep_len(as.numeric(decimals), n), text = rep_len(as.character(text), n))
 }
 
-new_cell <- function(model, label, kind, value = NA_real_, upper = NA_real_, decimals = NA_real_, text = "") {
-  data.frame(model = model, label = label, kind = kind, value = value, upper = upper, decimals = decimals, text = text)
+cell_fields <- c("kind", "value", "upper", "decimals", "text")
+
+cell_kinds <- c("estimate", "std_error", "number", "p", "interval", "count", "text", "empty")
+
+number_cells <- function(x, decimals = decimals_for(x, 4), kind = "number", upper = NA_real_) {
+  new_cells(ifelse(is.na(x), "empty", kind), x, upper, decimals, n = length(x))
 }
 
-# Facts in the order of their first appearance, R-squared together, Hausman last.
-fact_order <- function(facts) {
-  all <- unique(facts)
-  late <- ifelse(startsWith(all, "Hausman"), 2, ifelse(startsWith(all, "R-squared"), 1, 0))
-  all[order(late)]
+p_cells <- function(p) number_cells(p, 3, "p")
+
+count_cells <- function(x, noun = "") new_cells(ifelse(is.na(x), "empty", "count"), x, text = noun, n = length(x))
+
+word_cells <- function(x) {
+  words <- label_text(x)
+  words[is.na(words)] <- ""
+  new_cells(ifelse(nzchar(words), "text", "empty"), text = words, n = length(words))
 }
 
-beneath_words <- c(std_error = "std. error", p_value = "p", interval = "95% interval")
+empty_cells <- function(n) new_cells("empty", n = n)
 
-# An estimate and what stands beneath it, with as many decimals in each model as the smallest error
-# among them asks for.
-coefficient_cells <- function(table, term) {
-  rows <- table$coefficients[table$coefficients$term == term, ]
-  places <- max(estimate_decimals(rows$estimate, rows$std_error))
-  beneath <- paste0("  ", beneath_words[[table$beneath]])
-  list(
-    new_cell(rows$model, if (term %in% names(table$labels)) table$labels[[term]] else term_words(term), "estimate",
-             rows$estimate, decimals = places),
-    switch(table$beneath,
-      std_error = new_cell(rows$model, beneath, "std_error", rows$std_error, decimals = places),
-      p_value = new_cell(rows$model, beneath, "p", rows$p_value, decimals = 3),
-      interval = new_cell(rows$model, beneath, "interval", rows$low, rows$high, places)
-    )
-  )
+cells_at <- function(cells, rows) lapply(cells, `[`, rows)
+
+bind_cells <- function(...) {
+  parts <- list(...)
+  stats::setNames(lapply(cell_fields, function(field) unlist(lapply(parts, `[[`, field))), cell_fields)
 }
 
 # The text of each cell; without separated thousands for a program that reads numbers.
@@ -68,24 +52,12 @@ cells_as_text <- function(cells, thousands = TRUE) {
   out[wide] <- paste(number(cells$value[wide], cells$decimals[wide]), "to",
                      number(cells$upper[wide], cells$decimals[wide]))
   counts <- at("count")
-  out[counts] <- vapply(which(counts), function(i) {
-    noun <- cells$text[i]
-    if (nzchar(noun)) return(count_of(cells$value[i], noun))
-    if (thousands) count_words(cells$value[i]) else formatC(cells$value[i], format = "d")
-  }, "")
+  named <- counts & nzchar(cells$text)
+  out[counts] <- if (thousands) count_words(cells$value[counts]) else formatC(cells$value[counts], format = "d")
+  out[named] <- as.character(mapply(count_of, cells$value[named], cells$text[named]))
   out[at("empty")] <- ""
   out
 }
 
 # Whether a cell shows a number with decimals, to stand on its point.
 has_decimals <- function(cells) cells$kind %in% c("estimate", "std_error", "number", "p")
-
-# As they are printed: a column of labels, then one a model.
-printed_cells <- function(table, thousands = TRUE) {
-  cells <- table_cells(table)
-  words <- cells_as_text(cells, thousands)
-  one <- cells[cells$model == table$models[1], ]
-  out <- data.frame(part = one$part, row = one$label)
-  for (model in table$models) out[[model]] <- words[cells$model == model]
-  out[c("part", "row", table$models)]
-}

@@ -1,40 +1,75 @@
-# How a specification table is printed: as many columns at a time as fit the width.
+# A table value in a terminal: as many columns at a time as fit the width.
 
 #' @export
-print.spec_table <- function(x, ...) {
-  check_print_dots(..., of = print.spec_table)
-  say_heading(table_title(x))
-  cells <- table_cells(x)
-  words <- cells_as_text(cells)
-  of <- lapply(x$models, function(model) cells$model == model)
-  one <- cells[of[[1]], ]
-  labels <- pad_right(c("", short_text(one$label, 40)))
-  columns <- lapply(seq_along(of), function(m) {
-    model_column(x$models[m], words[of[[m]]], has_decimals(cells[of[[m]], ]))
-  })
-  widths <- vapply(columns, function(column) nchar(column[1], "width"), integer(1))
-  blocks <- fitting_blocks(widths + 2L, line_width() - nchar(labels[1], "width"))
-  for (block in blocks) {
-    lines <- sub(" +$", "", do.call(paste, c(list(labels), columns[block], sep = "  ")))
-    # What no model of this block has is not shown in it.
-    told <- Reduce(`|`, lapply(of[block], function(mine) words[mine] != ""))
-    part <- function(name) lines[-1][one$part == name & told]
-    writeLines(c("", lines[1], part("coefficients"), "", part("facts")))
-  }
-  if (length(x$notes) > 0) writeLines("")
-  for (note in x$notes) say(note)
+print.panel_table <- function(x, ...) {
+  check_print_dots(..., of = print.panel_table)
+  show_blocks(table_blocks(x))
   invisible(x)
 }
 
-table_title <- function(table) {
-  if (length(table$outcome) == 1) return(paste("Specifications of", table$outcome))
-  paste("Specifications of", list_words(table$outcome))
+# A table with its title above and its notes below.
+table_blocks <- function(table) {
+  list(if (!is.null(table$title)) list(heading_block(table$title), gap_block()), table_block(table, indent = 0),
+       if (nrow(table$notes) > 0) list(gap_block(), text_block(table$notes$text)))
 }
 
-# Numbers on their decimal points, words to the right, below the model's name.
-model_column <- function(model, values, numeric) {
-  values[numeric] <- align_decimal(values[numeric])
-  pad_left(c(model, values))
+table_lines <- function(table, indent = 2) {
+  rows <- table$rows
+  optional <- rows$role %in% c("estimate", "beneath", "fact")
+  span <- rows$role == "span"
+  labels <- visible_text(paste0(strrep("  ", rows$depth), mark_words(rows$mark), rows$label))
+  labels[optional] <- short_text(labels[optional], most_label)
+  stub <- pad_right(c(visible_text(table$stub), labels[!span]))
+  words <- lapply(table$cells, function(cells) visible_text(cells_as_text(cells)))
+  beside <- which(table$columns$form != "prose")
+  columns <- lapply(beside, function(j) {
+    cells <- words[[j]]
+    pointed <- has_decimals(table$cells[[j]])
+    cells[pointed] <- align_decimal(cells[pointed])
+    pad <- if (table$columns$form[j] == "left") pad_right else pad_left
+    pad(c(visible_text(table$columns$head[j]), cells[!span]))
+  })
+  widths <- vapply(columns, function(column) nchar(column[1], "width"), 1L) + 2L
+  blocks <- fitting_blocks(widths, line_width() - indent - nchar(stub[1], "width"))
+  if (length(columns) == 0) blocks <- list(integer())
+  lines <- lapply(seq_along(blocks), function(b) {
+    lines <- do.call(paste, c(list(stub), columns[blocks[[b]]], sep = "  "))
+    shown <- sub(" +$", "", paste0(strrep(" ", indent), lines))
+    told <- Reduce(`|`, lapply(words[beside[blocks[[b]]]], nzchar), !optional)
+    body <- vector("list", nrow(rows))
+    body[!span] <- shown[-1]
+    body[span] <- lapply(which(span), function(r) span_lines(rows$label[r], rows$depth[r]))
+    if (b == length(blocks)) body <- Map(c, body, prose_lines(words[table$columns$form == "prose"], nrow(rows)))
+    first_fact <- utils::head(which(told & rows$role == "fact"), 1)
+    body[first_fact] <- lapply(body[first_fact], function(line) c("", line))
+    c(if (b > 1) "", if (nzchar(shown[1])) shown[1], unlist(body[told]))
+  })
+  unlist(lines)
+}
+
+most_label <- 40
+
+span_lines <- function(label, depth) {
+  strwrap(visible_text(label), line_width() + 1, indent = 2 * depth, exdent = 2 * depth + 2)
+}
+
+# The sentences of each row, set beneath it.
+prose_lines <- function(words, n) {
+  lapply(seq_len(n), function(r) {
+    said <- vapply(words, `[`, "", r)
+    strwrap(said[nzchar(said)], line_width(), indent = 6, exdent = 6)
+  })
+}
+
+# What a finding is, before its label.
+mark_words <- function(mark) {
+  signs <- status_marks()[mark]
+  ifelse(is.na(signs), "", paste0(signs, " "))
+}
+
+status_marks <- function() {
+  if (l10n_info()[["UTF-8"]]) return(c(found = "\u25cf", clear = "\u25cb", skipped = "-"))
+  c(found = "*", clear = "o", skipped = "-")
 }
 
 # Column numbers in blocks of which each fits `room`, at least one in each.

@@ -46,7 +46,7 @@ spec_table <- function(..., terms = NULL, beneath = "std_error", hausman = FALSE
     models = names(records), outcome = unique(vapply(records, `[[`, "", "outcome")),
     coefficients = coefficients, terms = table_terms(coefficients$term, terms),
     labels = table_labels(records, labels),
-    facts = rbind(table_facts(records), tested$cells), beneath = beneath,
+    facts = rbind(table_facts(records), tested$facts), beneath = beneath,
     notes = table_notes(records, coefficients$term, terms, tested)
   ), class = "spec_table")
 }
@@ -121,48 +121,52 @@ holds_effects <- function(larger, smaller) {
   both && all(parts(smaller) %in% parts(larger))
 }
 
-# What is told of each fit beneath the coefficients: cells, see table-cells.R.
+# What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
+# fact it is, by which they are ordered; the rest is its cell, see new_cells().
+fact_kinds <- c("effects", "errors", "sample", "fit", "test")
+
+new_fact <- function(model, label, about, cells) {
+  data.frame(model = model, label = label, about = about, cells)
+}
+
 table_facts <- function(records) {
   effects <- unique(unlist(lapply(records, `[[`, "effects")))
   entities <- unique(unlist(lapply(records, function(record) record$entity$name)))
-  facts <- lapply(names(records), function(model) {
+  do.call(rbind, lapply(names(records), function(model) {
     record <- records[[model]]
-    per_effect <- lapply(effects, function(name) {
+    kinds <- vapply(effects, function(name) {
       held <- name %in% record$effects || any(vapply(record$effects, holds_effects, TRUE, name))
-      kind <- if (held) method_of(record)$effects else "none"
-      new_cell(model, name, "text", text = kind)
-    })
-    per_entity <- lapply(entities, function(name) {
-      mine <- identical(record$entity$name, name)
-      new_cell(model, plural_of(name), "count", if (mine) record$entity$count else NA_real_)
-    })
-    clusters <- record$errors$clusters
-    do.call(rbind, c(per_effect, list(
-      new_cell(model, "errors", "text", text = errors_kind(record$errors)), cluster_cell(model, clusters),
-      new_cell(model, "rows", "count", record$rows)
-    ), per_entity, r_squared_facts(model, record)))
-  })
-  do.call(rbind, facts)
+      if (held) method_of(record)$effects else "none"
+    }, "")
+    counts <- vapply(entities, function(name) {
+      if (identical(record$entity$name, name)) as.numeric(record$entity$count) else NA_real_
+    }, 0)
+    told <- record$r_squared$kind %in% method_of(record)$r_squared
+    value <- record$r_squared$value[told]
+    value[!is.finite(value)] <- NA
+    rbind(
+      if (length(effects) > 0) new_fact(model, effects, "effects", word_cells(unname(kinds))),
+      new_fact(model, "errors", "errors", word_cells(errors_kind(record$errors))),
+      new_fact(model, "clusters", "errors", cluster_cells(record$errors$clusters)),
+      new_fact(model, "rows", "sample", count_cells(record$rows)),
+      if (length(entities) > 0) {
+        new_fact(model, vapply(entities, plural_of, ""), "sample", count_cells(unname(counts)))
+      },
+      # Each row is named by what was taken out of y, so that the figures in it are comparable.
+      if (any(told)) new_fact(model, paste("R-squared", record$r_squared$label[told]), "fit", number_cells(value, 3))
+    )
+  }))
 }
 
 # One dimension as a count, several in words.
-cluster_cell <- function(model, clusters) {
-  if (length(clusters) == 0) return(new_cell(model, "clusters", "empty"))
-  if (length(clusters) == 1) return(new_cell(model, "clusters", "count", clusters[[1]], text = names(clusters)))
-  new_cell(model, "clusters", "text", text = cluster_words(clusters))
+cluster_cells <- function(clusters) {
+  if (length(clusters) == 0) return(empty_cells(1))
+  if (length(clusters) == 1) return(count_cells(clusters[[1]], names(clusters)))
+  word_cells(cluster_words(clusters))
 }
 
 cluster_words <- function(clusters) {
   list_words(vapply(seq_along(clusters), function(d) count_of(clusters[[d]], names(clusters)[d]), ""))
-}
-
-# Each row is named by what was taken out of y, so that the figures in it are comparable.
-r_squared_facts <- function(model, record) {
-  lapply(which(record$r_squared$kind %in% method_of(record)$r_squared), function(r) {
-    value <- record$r_squared$value[r]
-    new_cell(model, paste("R-squared", record$r_squared$label[r]), "number", if (is.finite(value)) value else NA,
-             decimals = 3)
-  })
 }
 
 # For each random effects fit the test against the first fixed effects fit that it can be tested against, those of
@@ -192,40 +196,104 @@ hausman_facts <- function(fits) {
   told <- vapply(found, function(one) !is.null(one$against), TRUE)
   if (!any(told)) rlang::cnd_signal(found[[1]]$refused)
   list(
-    cells = do.call(rbind, lapply(random, function(model) {
-      new_cell(model, "Hausman p", "p", found[[model]]$p, decimals = 3)
-    })),
+    facts = new_fact(random, "Hausman p", "test", p_cells(vapply(found, `[[`, 0, "p"))),
     against = vapply(found[told], `[[`, "", "against"),
     why = vapply(found[!told], function(one) first_line(one$refused), "")
   )
 }
 
+# Each about the column that it names.
 table_notes <- function(records, seen, wanted, tested) {
-  dropped <- unlist(lapply(names(records), function(model) {
+  dropped <- lapply(names(records), function(model) {
     gone <- records[[model]]$dropped
-    if (nrow(gone) > 0) sprintf("Dropped in %s: %s (%s)", model, gone$term, gone$reason)
-  }))
-  hidden <- if (!is.null(wanted)) length(setdiff(table_terms(seen, NULL), table_terms(seen, wanted)))
+    if (nrow(gone) > 0) table_note(sprintf("Dropped in %s: %s (%s)", model, gone$term, gone$reason), model)
+  })
+  hidden <- if (is.null(wanted)) 0 else length(setdiff(table_terms(seen, NULL), table_terms(seen, wanted)))
   against <- tested$against
   one <- length(unique(against)) == 1
-  c(
-    dropped,
-    if (!is.null(hidden) && hidden > 0) paste(count_of(hidden, "more coefficient"), "not shown"),
-    if (length(against) > 0) {
+  do.call(rbind, c(dropped, list(
+    table_note(if (hidden > 0) paste(count_of(hidden, "more coefficient"), "not shown")),
+    table_note(if (length(against) > 0) {
       sprintf("Hausman p: %s; small speaks against the column",
               if (one) paste("against", against[[1]]) else list_words(paste(names(against), "against", against)))
-    },
-    if (length(tested$why) > 0) sprintf("No Hausman test for %s: %s", names(tested$why),
-                                        sub("[.]$", "", unname(tested$why)))
+    }),
+    if (length(tested$why) > 0) {
+      table_note(sprintf("No Hausman test for %s: %s", names(tested$why), sub("[.]$", "", unname(tested$why))),
+                 names(tested$why))
+    }
+  )))
+}
+
+#' @export
+as_table.spec_table <- function(x, ...) {
+  labels <- unique(x$facts$label[order(match(x$facts$about, fact_kinds))])
+  terms <- x$terms
+  new_panel_table(
+    rbind(
+      table_rows(
+        as.vector(rbind(term_labels_of(x), rep_len(beneath_words[[x$beneath]], length(terms)))),
+        rep_len(c("estimate", "beneath"), 2 * length(terms)), rep_len(c(0, 1), 2 * length(terms)),
+        key = as.vector(rbind(terms, sprintf("%s:%s", terms, rep_len(x$beneath, length(terms)))))
+      ),
+      table_rows(labels, "fact", key = sprintf("fact:%s", labels))
+    ),
+    lapply(x$models, function(model) table_column(model, model_cells(x, model, labels))),
+    paste("Specifications of", list_words(x$outcome)), notes = x$notes
   )
+}
+
+term_labels_of <- function(x) {
+  vapply(x$terms, function(term) if (is.null(x$labels[[term]])) term_words(term) else x$labels[[term]], "",
+         USE.NAMES = FALSE)
+}
+
+beneath_words <- c(std_error = "std. error", p_value = "p", interval = "95% interval")
+
+# Estimates with what stands beneath each, with as many decimals in all models as the smallest error of the term asks
+# for; then the facts.
+model_cells <- function(x, model, labels) {
+  all <- x$coefficients
+  places <- tapply(estimate_decimals(all$estimate, all$std_error), factor(all$term, unique(all$term)), max)[x$terms]
+  own <- all[all$model == model, ]
+  own <- own[match(x$terms, own$term), ]
+  facts <- x$facts[x$facts$model == model, cell_fields]
+  facts <- as.list(facts[match(labels, x$facts$label[x$facts$model == model]), ])
+  facts$kind[is.na(facts$kind)] <- "empty"
+  facts$text[is.na(facts$text)] <- ""
+  beneath <- switch(x$beneath,
+    std_error = number_cells(own$std_error, places, "std_error"), p_value = p_cells(own$p_value),
+    interval = number_cells(own$low, places, "interval", own$high)
+  )
+  pairs <- bind_cells(number_cells(own$estimate, places, "estimate"), beneath)
+  n <- length(x$terms)
+  bind_cells(cells_at(pairs, as.vector(rbind(seq_len(n), n + seq_len(n)))), facts)
+}
+
+#' @export
+blocks_of.spec_table <- function(x, ...) table_blocks(as_table(x))
+
+#' @export
+print.spec_table <- function(x, ...) {
+  check_print_dots(..., of = print.spec_table)
+  show_blocks(blocks_of(x))
+  invisible(x)
 }
 
 #' @export
 as.data.frame.spec_table <- function(x, row.names = NULL, optional = FALSE,
                                      layout = c("long", "printed"), ...) {
   layout <- check_one_of(layout, c("long", "printed"), "layout")
-  if (layout == "printed") return(printed_cells(x))
+  if (layout == "printed") return(printed_cells(as_table(x)))
   rows <- x$coefficients[x$coefficients$term %in% x$terms, ]
   rownames(rows) <- NULL
   rows
+}
+
+# As they are printed: a column of labels, then one a model.
+printed_cells <- function(table) {
+  rows <- table$rows
+  out <- data.frame(part = ifelse(rows$role == "fact", "facts", "coefficients"),
+                    row = paste0(strrep("  ", rows$depth), rows$label))
+  for (key in table$columns$key) out[[key]] <- cells_as_text(table$cells[[key]])
+  out
 }

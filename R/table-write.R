@@ -1,4 +1,4 @@
-#' Write a specification table to a file
+#' Write a table to a file
 #'
 #' Question answered: *how do I get the table into my paper?* The format follows from
 #' the file's extension: `.csv` (the printed cells, for a spreadsheet), `.md` (a
@@ -6,7 +6,7 @@
 #'
 #' The file is written beside its place and then renamed: there is never half a file.
 #'
-#' @param table A [spec_table()].
+#' @param table A [spec_table()], or anything else that [as_table()] takes.
 #' @param file Path with the extension `.csv`, `.md` or `.html`. An existing file is
 #'   replaced.
 #' @return `file`, invisibly.
@@ -21,102 +21,44 @@
 #' writeLines(readLines(file))
 #' @export
 write_table <- function(table, file) {
-  check_is_spec_table(table)
-  writer <- table_writers[[check_table_file(file)]]
-  write_text_file(writer(table), file)
+  check_tabled(table)
+  writer <- table_writer(check_table_file(file))
+  writer$write(as_table(table), file)
 }
 
-check_table_file <- function(file) check_ending(file, c("csv", "md", "html"), "The table")
+# A format is a function writer_<ending>() that gives this list: `write(table, file)` writes a table value, through
+# write_whole_file().
+new_table_writer <- function(write) list(write = write)
 
-check_is_spec_table <- function(table) {
-  if (inherits(table, "spec_table") && is.list(table) && length(table) > 0) return(invisible())
-  stop_wavetax("format", sprintf("`table` is %s, not a `spec_table`.", value_words(table)),
-               todo = "Make one of your fits: `write_table(spec_table(fit), file)`.")
+table_endings <- c("csv", "md", "html")
+
+# A writer of text: `lines(table)`.
+text_table_writer <- function(lines) new_table_writer(function(table, file) write_text_file(lines(table), file))
+
+table_writer <- function(ending) get(paste0("writer_", ending), mode = "function")()
+
+check_table_file <- function(file) {
+  if (is_one_text(file) && exists(paste0("writer_", file_extension(file)), mode = "function")) {
+    return(file_extension(file))
+  }
+  check_ending(file, table_endings, "The table")
 }
 
-# Printed cells for a spreadsheet: thousands not separated, and text that a spreadsheet would take
-# for a formula behind an apostrophe.
-table_csv <- function(table) {
-  cells <- printed_cells(table, thousands = FALSE)[-1]
-  cells[] <- lapply(cells, function(column) harmless_cells(trimws(column)))
-  names(cells) <- harmless_cells(c("row", table$models))
-  quote <- function(x) paste0('"', gsub('"', '""', visible_text(x), fixed = TRUE), '"')
-  c(
-    paste(quote(names(cells)), collapse = ","),
-    do.call(paste, c(lapply(unname(cells), quote), sep = ","))
-  )
+check_tabled <- function(table) {
+  if (is_tabled(table)) return(invisible())
+  stop_wavetax("format", sprintf("`table` is %s, which is no table.", value_words(table)),
+               todo = "Give what prints as one: `write_table(spec_table(fit), file)`.")
 }
 
-harmless_cells <- function(x) {
-  formula <- grepl("^[=+@-]", x) & is.na(suppressWarnings(as.numeric(x)))
-  ifelse(formula, paste0("'", x), x)
+# Whether as_table() has a way with it.
+is_tabled <- function(x) {
+  any(vapply(class(x), function(class) !is.null(utils::getS3method("as_table", class, optional = TRUE)), TRUE))
 }
 
-table_markdown <- function(table) {
-  cells <- printed_cells(table)[-1]
-  line <- function(x) paste("|", paste(x, collapse = " | "), "|")
-  body <- vapply(seq_len(nrow(cells)), function(r) line(markdown_text(trimws(unlist(cells[r, ])))), character(1))
-  c(
-    paste0(markdown_text(table_title(table)), "."), "",
-    line(c("", markdown_text(table$models))), line(c(":--", rep("--:", length(table$models)))),
-    body, if (length(table$notes) > 0) c("", paste0(markdown_text(table$notes), ". "))
-  )
-}
-
-# Text that means something in Markdown or HTML stands as it is.
-markdown_text <- function(x) {
-  html_safe(gsub("([\\\\`*_|#~]|\\[|\\])", "\\\\\\1", visible_text(x), perl = TRUE))
-}
-
-table_html <- function(table) {
-  cells <- table_cells(table)
-  cells$html <- html_cells(cells, cells_as_text(cells))
-  body <- vapply(split(cells, cells$line), function(line) {
-    label <- line$label[1]
-    first_fact <- line$part[1] == "facts" && line$line[1] == min(cells$line[cells$part == "facts"])
-    sprintf("<tr%s><th scope=\"row\">%s</th>%s</tr>",
-            if (startsWith(label, "  ")) " class=\"beneath\"" else if (first_fact) " class=\"facts\"" else "",
-            html_safe(trimws(label)), paste0("<td>", line$html, "</td>", collapse = ""))
-  }, character(1), USE.NAMES = FALSE)
-  title <- html_safe(table_title(table))
-  c(
-    "<!DOCTYPE html>", "<html lang=\"en\">", "<head>", "<meta charset=\"utf-8\">",
-    sprintf("<title>%s</title>", title), "<style>", table_style, "</style>", "</head>", "<body>",
-    "<table>", sprintf("<caption>%s</caption>", title),
-    sprintf("<thead><tr><td></td>%s</tr></thead>",
-            paste(sprintf("<th scope=\"col\">%s</th>", html_safe(table$models)), collapse = "")),
-    "<tbody>", body, "</tbody>", "</table>",
-    sprintf("<p>%s</p>", html_safe(table$notes)), "</body>", "</html>"
-  )
-}
-
-# Numbers followed by blanks as wide as the decimals that others of their column have more, so that
-# the points stand below each other.
-html_cells <- function(cells, words) {
-  places <- ifelse(has_decimals(cells) & grepl(".", words, fixed = TRUE), nchar(sub("^[^.]*.", "", words)), 0)
-  most <- stats::ave(places, cells$model, FUN = max)
-  blanks <- ifelse(places > 0, strrep("&#8199;", most - places), "")
-  paste0(html_safe(words), blanks)
-}
-
+# Text that means something in a page of HTML stands as it is.
 html_safe <- function(x) {
   x <- visible_text(x)
   x <- gsub("&", "&amp;", x, fixed = TRUE)
   x <- gsub("<", "&lt;", x, fixed = TRUE)
   gsub(">", "&gt;", x, fixed = TRUE)
 }
-
-table_style <- c(
-  "body { font: 16px/1.4 Georgia, 'DejaVu Serif', serif; color: #1c2b33; margin: 3rem; }",
-  "table { border-collapse: collapse; font-variant-numeric: tabular-nums; }",
-  "caption { text-align: left; font-weight: bold; padding-bottom: .6rem; }",
-  "th, td { padding: .2rem 0 .2rem 1.8rem; text-align: right; font-weight: normal; }",
-  "th[scope=row] { text-align: left; padding-left: 0; }",
-  "th[scope=col] { font-style: italic; padding-bottom: .5rem; }",
-  "tr.beneath > * { color: #66757d; padding-top: 0; padding-bottom: .55rem; }",
-  "tr.beneath > th { padding-left: 1rem; }",
-  "tr.facts > * { padding-top: 1.1rem; }",
-  "p { color: #56666e; font-size: .85em; margin: .8rem 0 0; }"
-)
-
-table_writers <- list(csv = table_csv, md = table_markdown, html = table_html)

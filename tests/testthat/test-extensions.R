@@ -58,3 +58,23 @@ test_that("an estimator from outside whose last regression is of a working outco
     expect_equal(inside$weighted_residuals(fit), inside$weighted_residuals(own), tolerance = 1e-9)
   }
 })
+
+test_that("a format and a block from outside are written and rendered", {
+  assign("writer_toy", function() {
+    inside$text_table_writer(function(table) {
+      vapply(table$cells, function(cells) paste(inside$cells_as_text(cells), collapse = ";"), "")
+    })
+  }, globalenv())
+  assign("block_toy", function() {
+    inside$new_block_kind(terminal = function(block) toupper(block$text), markdown = function(block) block$text)
+  }, globalenv())
+  on.exit(rm("writer_toy", "block_toy", envir = globalenv()))
+  parts <- variance_parts(fit_random(harbour_equation, harbour_panel()))
+  file <- tempfile(fileext = ".toy")
+  write_table(parts, file)
+  shown <- as.numeric(strsplit(readLines(file)[3], ";")[[1]])
+  expect_equal(shown, 100 * parts$share, tolerance = 1e-2)
+  blocks <- list(inside$text_block("before"), inside$new_block("toy", text = "toy"))
+  expect_output(inside$show_blocks(blocks), "before\nTOY")
+  expect_identical(inside$blocks_markdown(blocks), c("before.", "", "toy"))
+})

@@ -1,0 +1,24 @@
+# A table value in Markdown.
+writer_md <- function() text_table_writer(table_markdown)
+
+table_markdown <- function(table) {
+  c(
+    if (!is.null(table$title)) c(paste0(markdown_text(table$title), "."), ""), table_markdown_rows(table),
+    if (nrow(table$notes) > 0) c("", paste0(markdown_text(table$notes$text), sentence_end(table$notes$text), " "))
+  )
+}
+
+table_markdown_rows <- function(table) {
+  line <- function(x) paste("|", paste(x, collapse = " | "), "|")
+  words <- do.call(cbind, c(list(table$rows$label), lapply(table$cells, cells_as_text)))
+  form <- ifelse(table$columns$form == "right", "--:", ":--")
+  c(
+    line(markdown_text(c(table$stub, table$columns$head))), line(c(":--", form)),
+    vapply(seq_len(nrow(words)), function(r) line(markdown_text(words[r, ])), "")
+  )
+}
+
+# Text that means something in Markdown stands as it is.
+markdown_text <- function(x) {
+  html_safe(gsub("([\\\\`*_|#~]|\\[|\\])", "\\\\\\1", visible_text(x), perl = TRUE))
+}
