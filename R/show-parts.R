@@ -49,11 +49,12 @@ as_table.fit_figures <- function(x, ...) {
       cells <- if (name == "f_p") p_cells(x[[name]]) else new_cells("text", text = cell_text(x[[name]]))
       table_column(name, cells)
     })
-    return(new_panel_table(table_rows(cell_text(x[[1]]), key = seq_len(nrow(x))), columns, stub = names(x)[1]))
+    rows <- table_rows(cell_text(x[[1]]), key = seq_len(nrow(x)))
+    return(new_panel_table(rows, columns, stub = names(x)[1]))
   }
   figures <- figure_words(x)
-  new_panel_table(table_rows(names(figures)), list(table_column("", word_cells(unname(figures)), "figure", form = "left")),
-                  "Figures of fit")
+  value <- table_column("", word_cells(unname(figures)), "figure", form = "left")
+  new_panel_table(table_rows(names(figures)), list(value), "Figures of fit")
 }
 
 figure_words <- function(x) {
