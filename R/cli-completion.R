@@ -1,27 +1,31 @@
-# wavetax completion and manual: made from the parsers of all commands.
+# wavetax completion and manual: made from the options of all commands.
 
-cli_completion_parser <- function() {
-  cli_parser("wavetax completion bash|zsh", paste(
-    "Prints a script that completes commands, options and files.",
-    "For bash: wavetax completion bash > ~/.local/share/bash-completion/completions/wavetax"
-  ), list())
-}
-
-cli_completion <- function(args) {
-  shell <- cli_arguments(args, cli_completion_parser(), positional = 1)$args
-  switch(shell,
-    bash = writeLines(bash_completion()),
-    zsh = writeLines(c("#compdef wavetax", "autoload -U bashcompinit", "bashcompinit", bash_completion())),
-    stop_usage("Completion is there for bash and zsh, not for ", sQuote(shell, FALSE), "."))
-}
-
-parser_flags <- function(parser) {
-  lapply(parser@options, function(option) c(if (!is.na(option@short_flag)) option@short_flag, option@long_flag))
+completion_command <- function() {
+  new_command(
+    "a shell's completion of all this, for bash or zsh", "wavetax completion bash|zsh",
+    paste("Prints a script that completes commands, options and files.",
+          "For bash: wavetax completion bash > ~/.local/share/bash-completion/completions/wavetax"),
+    list(),
+    function(values, files) {
+      script <- switch(files, bash = bash_completion(),
+                       zsh = c("#compdef wavetax", "autoload -U bashcompinit", "bashcompinit", bash_completion()))
+      new_results(text = function() code_block(script))
+    },
+    files = 1, check = function(values) {
+      shell <- values$named
+      if (!shell %in% c("bash", "zsh")) {
+        stop_usage("Completion is there for bash and zsh, not for ", sQuote(shell, FALSE), ".")
+      }
+    }
+  )
 }
 
 bash_completion <- function() {
   commands <- cli_commands()
-  flags <- vapply(commands, function(command) paste(unlist(parser_flags(command$parser())), collapse = " "), "")
+  flags <- vapply(commands, function(command) {
+    paste(c(unlist(lapply(command$options, option_flags)), "-h", "--help"), collapse = " ")
+  }, "")
+  choices <- completed_values(commands)
   c(
     "_wavetax() {",
     "  local word=\"${COMP_WORDS[COMP_CWORD]}\" before=\"${COMP_WORDS[COMP_CWORD-1]}\" flags=\"\" values=\"\"",
@@ -30,7 +34,7 @@ bash_completion <- function() {
             paste(c(names(commands), "--help", "--version"), collapse = " ")),
     "  fi",
     "  case \"$before\" in",
-    sprintf("    %s) values=\"%s\" ;;", names(option_values()), vapply(option_values(), paste, "", collapse = " ")),
+    sprintf("    --%s) values=\"%s\" ;;", names(choices), vapply(choices, paste, "", collapse = " ")),
     "  esac",
     "  if [ -n \"$values\" ]; then COMPREPLY=($(compgen -W \"$values\" -- \"$word\")); return; fi",
     "  case \"${COMP_WORDS[1]}\" in",
@@ -47,38 +51,29 @@ bash_completion <- function() {
   )
 }
 
-# What options with few values take.
-option_values <- function() {
-  list(
-    "--to" = c("long", "wide"), "--layout" = "find", "--merged" = "fill", "--percent" = c("share", "number"),
-    "--format" = c("text", "csv", "json", "markdown"), "--repeated" = c("first", "last"),
-    "--match" = c("exact", "tidy"), "--how" = balance_ways,
-    "--model" = fit_method_names, "--effects" = c("entity", "period", "both"), "--errors" = names(cli_error_words()),
-    "--variance" = names(core_variance_methods), "--beneath" = names(beneath_words)
+# What options with few values take, in any of the commands.
+completed_values <- function(commands) {
+  options <- Filter(function(option) length(option$choices) > 0, unlist(lapply(commands, `[[`, "options"), FALSE))
+  names <- vapply(options, `[[`, "", "name")
+  lapply(split(options, factor(names, unique(names))), function(same) unique(unlist(lapply(same, `[[`, "choices"))))
+}
+
+manual_command <- function() {
+  new_command(
+    "the manual page", "wavetax manual", "Prints the manual page: wavetax manual | man -l -", list(),
+    function(values, files) new_results(text = function() code_block(manual_page())), files = 0
   )
 }
 
-cli_manual_parser <- function() {
-  cli_parser("wavetax manual", "Prints the manual page: wavetax manual | man -l -", list())
-}
-
-cli_manual <- function(args) {
-  cli_arguments(args, cli_manual_parser(), positional = 0)
-  writeLines(manual_page())
-}
-
 manual_page <- function() {
-  plain <- function(text) gsub("-", "\\\\-", gsub("\\\\", "\\\\e", text))
+  plain <- function(text) gsub("-", "\\-", gsub("\\", "\\e", text, fixed = TRUE), fixed = TRUE)
   command <- function(name, one) {
-    parser <- one$parser()
-    options <- Filter(function(option) option@long_flag != "--help", parser@options)
     c(
-      sprintf(".SS %s", plain(name)), plain(trimws(sub("^Usage: ", "", parser@usage))), ".PP",
-      plain(trimws(parser@description)),
-      unlist(lapply(options, function(option) {
-        flags <- c(if (!is.na(option@short_flag)) option@short_flag, option@long_flag)
-        metavar <- if (length(option@metavar) > 0 && !is.na(option@metavar)) paste0(" \\fI", option@metavar, "\\fR")
-        c(".TP", paste0("\\fB", plain(paste(flags, collapse = ", ")), "\\fR", metavar), plain(option@help))
+      sprintf(".SS %s", plain(name)), plain(one$usage), ".PP", plain(one$about),
+      unlist(lapply(one$options, function(option) {
+        metavar <- if (nzchar(option$metavar)) paste0(" \\fI", option$metavar, "\\fR")
+        c(".TP", paste0("\\fB", plain(paste(option_flags(option), collapse = ", ")), "\\fR", metavar),
+          plain(option$help))
       }))
     )
   }

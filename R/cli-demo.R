@@ -1,21 +1,18 @@
 # wavetax demo: the whole job on the made-up harbours, each step with a line on why.
 
-cli_demo_parser <- function() {
-  optparse::OptionParser(
-    usage = "wavetax demo [--out DIR]",
-    description = "\nRuns the whole job on the made-up harbours, and writes its table and figure.",
-    option_list = list(
-      cli_option("--out", "DIR", "folder for the table and the figure [default: wavetax-demo]",
-                 "wavetax-demo")
-    )
+demo_command <- function() {
+  new_command(
+    "run the whole job on the made-up harbours", "wavetax demo [--out DIR]",
+    "Runs the whole job on the made-up harbours, and writes its table and figure.",
+    list(new_option("out", "text", "folder for the table and the figure [default: wavetax-demo]", "DIR", "folder",
+                    default = "wavetax-demo")),
+    function(values, files) new_results(text = function() demo_blocks(values$folder)), files = 0
   )
 }
 
-cli_demo <- function(args) {
-  out <- cli_arguments(args, cli_demo_parser(), positional = 0)$options$out
+demo_blocks <- function(out) {
   make_folder(out)
-  harbours <- demo_data()
-  panel <- new_panel_frame(harbours, "harbour", "season")
+  panel <- new_panel_frame(demo_data(), "harbour", "season")
   eq <- log(nights) ~ levy + storms + fuel
   pooled <- fit_pooled(eq, panel)
   fixed <- fit_fixed(eq, panel)
@@ -25,34 +22,26 @@ cli_demo <- function(args) {
   write_table(table, files[1])
   write_table(table, files[2])
   save_figure(plot_estimates(pooled, fixed, random, term = "levy"), files[3])
-
-  step <- demo_steps()
-  step("Structure: say which column is the entity and which the period.")
-  print(panel_shape(panel))
-  step("Pooled: all rows together; pleasant harbours charge more, and it shows.")
-  print(pooled)
-  step("Fixed effects: each harbour against itself; the truth is -0.05.")
-  print(fixed)
-  step("Random effects: harbours as draws unrelated to their levy.")
-  print(random)
-  step("Which one is to be believed?")
-  print(test_hausman(fixed, random))
-  step("Are the disturbances of a harbour related over time?")
-  print(test_serial(fixed))
-  step("The competing specifications in one table and one figure.")
-  print(table)
-  writeLines("")
-  show_blocks(text_block("Written: ", list_words(files)))
-  step("The same question to other models of the equation.")
   others <- list(
     between = fit_between(eq, panel), "two-way" = fit_fixed(eq, panel, "both"),
     changes = fit_difference(eq, panel), correlated = fit_correlated(eq, panel)
   )
-  print(spec_table(others, terms = "levy"))
-  step("Which model, and which errors? All the questions in one call.")
-  print(appraise(eq, panel, focus = "levy"))
-  step("The same in five lines of R, after library(wavetax):")
-  writeLines(paste0("  ", demo_lines))
+  steps <- list(
+    "Structure: say which column is the entity and which the period." = blocks_of(panel_shape(panel)),
+    "Pooled: all rows together; pleasant harbours charge more, and it shows." = blocks_of(pooled),
+    "Fixed effects: each harbour against itself; the truth is -0.05." = blocks_of(fixed),
+    "Random effects: harbours as draws unrelated to their levy." = blocks_of(random),
+    "Which one is to be believed?" = blocks_of(test_hausman(fixed, random)),
+    "Are the disturbances of a harbour related over time?" = blocks_of(test_serial(fixed)),
+    "The competing specifications in one table and one figure." =
+      list(blocks_of(table), gap_block(), text_block("Written: ", list_words(files))),
+    "The same question to other models of the equation." = blocks_of(spec_table(others, terms = "levy")),
+    "Which model, and which errors? All the questions in one call." = blocks_of(appraise(eq, panel, focus = "levy")),
+    "The same in five lines of R, after library(wavetax):" = code_block(paste0("  ", demo_lines))
+  )
+  lapply(seq_along(steps), function(at) {
+    list(if (at > 1) gap_block(), heading_block(at, ". ", names(steps)[at]), gap_block(), steps[[at]])
+  })
 }
 
 demo_lines <- c(
@@ -63,25 +52,8 @@ demo_lines <- c(
   "spec_table(fits, hausman = TRUE); plot_estimates(fits, term = \"levy\")"
 )
 
-# Numbers the steps as they come.
-demo_steps <- function() {
-  at <- new.env()
-  at$number <- 0L
-  function(words) {
-    at$number <- at$number + 1L
-    if (at$number > 1L) writeLines("")
-    writeLines(c(cli::style_bold(paste0(at$number, ". ", words)), ""))
-  }
-}
-
 demo_data <- function() {
   shelf <- new.env()
   utils::data("harbours", package = "wavetax", envir = shelf)
   shelf$harbours
-}
-
-make_folder <- function(folder) {
-  if (dir.exists(folder) || dir.create(folder, showWarnings = FALSE, recursive = TRUE)) return(invisible())
-  stop_wavetax("cannot_write", sprintf("The folder %s cannot be made.", sQuote(folder, FALSE)),
-               todo = "Choose another with --out.")
 }

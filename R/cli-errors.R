@@ -31,15 +31,22 @@ cli_error_words <- function() {
   )
 }
 
-cli_errors_help <- function() {
+errors_option <- function() {
   words <- cli_error_words()
-  paste0("several by commas give columns: ",
-         paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "),
-                                           ", or all: a table of each model under all of them [default: clustered]")
+  new_option(
+    "errors", "errors", paste0(
+      "several by commas give columns: ",
+      paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "),
+      ", or all: a table of each model under all of them [default: clustered]"
+    ), "LIST", choices = names(words)
+  )
 }
 
-# The words of an option: a list by word of its descriptor and lags.
-cli_error_choices <- function(text) {
+clusters_option <- function(help) new_option("by", "clusters", help, "COLUMNS")
+
+# A list by word of its descriptor and lags, or "all".
+option_errors <- function(text, option) {
+  if (text == "all") return(text)
   words <- cli_error_words()
   given <- unique(option_list(text))
   stats::setNames(lapply(given, function(one) {
@@ -47,38 +54,43 @@ cli_error_choices <- function(text) {
     base <- if (is.null(lags)) one else sub("-[0-9]+$", "", one)
     if (!base %in% names(words)) {
       near <- near_names(one, names(words))
-      stop_usage("--errors takes ", list_or(names(words)), ", not ", sQuote(one, FALSE), ".",
+      stop_usage(sprintf("--%s takes ", option$name), list_or(names(words)), ", not ", sQuote(one, FALSE), ".",
                  if (length(near) > 0) sprintf(" Did you mean %s?", near[1]))
     }
     c(words[[base]], list(lags_given = lags))
   }), given)
 }
 
-# The specifications; NULL for the default of each model.
-cli_errors <- function(options) {
-  if (is.null(options$errors) && is.null(options$by)) return(list(NULL))
-  if (identical(options$errors, "all")) {
-    if (!is.null(options$by)) stop_usage("--by has no effect: --errors all clusters by entity and period.")
-    if (options$format != "text") stop_usage("--errors all is printed as text only, not as ", options$format, ".")
-    return(list(NULL))
-  }
-  choices <- cli_error_choices(if (is.null(options$errors)) "clustered" else options$errors)
-  if (!is.null(options$by) && !any(vapply(choices, `[[`, TRUE, "clusters"))) {
-    stop_usage(sprintf("--by has no effect: %s errors have no clusters.", list_words(names(choices))))
-  }
-  by <- cli_clusters(options$by)
-  lapply(choices, function(one) one$make(by, one$lags_given))
-}
-
 # harbour, harbour+season or coast:season as a column or a formula of names; nothing is evaluated.
-cli_clusters <- function(text) {
-  if (is.null(text) || grepl("^[A-Za-z._][A-Za-z0-9._]*$", text)) return(text)
+option_clusters <- function(text, option) {
+  if (grepl("^[A-Za-z._][A-Za-z0-9._]*$", text)) return(text)
   parts <- lapply(strsplit(text, "+", fixed = TRUE)[[1]], function(part) trimws(strsplit(part, ":", fixed = TRUE)[[1]]))
   if (any(!nzchar(unlist(parts))) || any(lengths(parts) == 0)) {
-    stop_usage("--by takes a column, or several as in harbour+season or coast:season.")
+    stop_usage(sprintf("--%s takes a column, or several as in harbour+season or coast:season.", option$name))
   }
   term <- function(columns) Reduce(function(a, b) call(":", a, b), lapply(columns, as.name))
   rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(parts, term)), globalenv())
+}
+
+all_errors <- function(values) identical(values$errors, "all")
+
+check_error_options <- function(values) {
+  if (all_errors(values)) {
+    if (!is.null(values$by)) stop_usage("--by has no effect: --errors all clusters by entity and period.")
+    if (values$format != "text") stop_usage("--errors all is printed as text only, not as ", values$format, ".")
+    return(invisible())
+  }
+  if (is.null(values$by) || is.null(values$errors)) return(invisible())
+  if (!any(vapply(values$errors, `[[`, TRUE, "clusters"))) {
+    stop_usage(sprintf("--by has no effect: %s errors have no clusters.", list_words(names(values$errors))))
+  }
+}
+
+# The specifications by word; one that is NULL for the default of each model.
+chosen_errors <- function(values) {
+  if (all_errors(values) || is.null(values$errors) && is.null(values$by)) return(list(NULL))
+  choices <- if (is.null(values$errors)) cli_error_words()["clustered"] else values$errors
+  lapply(choices, function(one) one$make(values$by, one$lags_given))
 }
 
 # One model under each of the errors, by name.
@@ -91,17 +103,10 @@ cli_under_errors <- function(fits, errors) {
   }), recursive = FALSE)
 }
 
-# What notes advise, in the words of --errors.
-cli_notes <- function(fit) {
-  if (is.null(fit$errors$notes)) return(fit)
-  fit$errors$notes <- sub("; `combine = \"sum\"`.*", "", cli_advice(fit$errors$notes))
-  fit
-}
-
 # Of saved fits those whose errors are named.
-cli_saved_under <- function(fits, text) {
-  if (is.null(text)) return(fits)
-  kinds <- vapply(cli_error_choices(text), `[[`, "", "kind")
+cli_saved_under <- function(fits, errors) {
+  if (is.null(errors)) return(fits)
+  kinds <- vapply(errors, `[[`, "", "kind")
   held <- vapply(fits, function(fit) errors_kind(fit$errors), "")
   if (any(held %in% kinds)) return(fits[held %in% kinds])
   stop_usage(sprintf("No saved fit has these errors; they have %s. A saved fit keeps no rows: estimate with ",

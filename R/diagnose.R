@@ -157,7 +157,7 @@ influential <- function(fit) {
   moved <- moved[moved$term != constant_term, ]
   worst <- which.max(abs(moved$in_errors))
   if (length(worst) == 0 || abs(moved$in_errors[worst]) < 1) return(NULL)
-  sprintf("Without %s %s the slope of %s is %s: see `influence_by(fit)`.", attr(moved, "by"),
+  sprintf("Without %s %s the slope of %s is %s; `influence_by(fit)` shows all.", attr(moved, "by"),
           label_text(moved$group[worst]),
           moved$term[worst], format_number(moved$without[worst]))
 }

@@ -74,7 +74,7 @@ table_block <- function(table, indent = 2) new_block("table", table = table, ind
 block_table <- function() {
   new_block_kind(
     terminal = function(block) table_lines(block$table, block$indent),
-    markdown = function(block) c("", table_markdown_rows(block$table), "")
+    markdown = function(block) c("", table_markdown(block$table), "")
   )
 }
 

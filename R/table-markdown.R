@@ -1,14 +1,7 @@
 # A table value in Markdown.
-writer_md <- function() text_table_writer(table_markdown)
+writer_md <- function() text_table_writer(function(table) blocks_markdown(table_blocks(table)))
 
 table_markdown <- function(table) {
-  c(
-    if (!is.null(table$title)) c(paste0(markdown_text(table$title), "."), ""), table_markdown_rows(table),
-    if (nrow(table$notes) > 0) c("", paste0(markdown_text(table$notes$text), sentence_end(table$notes$text), " "))
-  )
-}
-
-table_markdown_rows <- function(table) {
   line <- function(x) paste("|", paste(x, collapse = " | "), "|")
   words <- do.call(cbind, c(list(table$rows$label), lapply(table$cells, cells_as_text)))
   form <- ifelse(table$columns$form == "right", "--:", ":--")

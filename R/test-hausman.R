@@ -298,7 +298,7 @@ hausman_notes <- function(form, compared, consistent, efficient, other) {
     },
     if (length(robust) > 0) {
       sprintf("The test rests on classical errors, not on those of the fits (%s)%s.", list_words(robust),
-              if (method_of(efficient)$effects == "random") "; `test_mundlak()` of the random effects fit does not" else
+              if (method_of(efficient)$effects == "random") "; `test_mundlak(random)` does not" else
                 "")
     }
   )

@@ -303,7 +303,7 @@ serial_corrected <- function(fit, ask) {
       },
       if (isTRUE(component < ask$level)) {
         sprintf(paste("It rejects where %s differ in level, as they do here (%s): take their effects out first, or",
-                      "`method = \"joint\"` tells the two apart."), live$nouns, p_words(component))
+                      "`test_serial(fit, \"joint\")` tells the two apart."), live$nouns, p_words(component))
       },
       if (has_lagged_outcome(fit)) "The lagged outcome is a regressor: its part in the residuals is not allowed for."
     ),
@@ -412,7 +412,7 @@ serial_methods <- list(
                                                                               lags_words(ask$lag)),
       null = neighbours_null(fit), G = max(sample$entity), pairs = NULL,
       cautions = if (!is.na(component) && component < ask$level) {
-        sprintf("It rejects where %s differ in level, as they do here (%s): `method = \"joint\"` tells the two apart.",
+        sprintf("It rejects where %s differ in level, as they do here (%s): `test_serial(fit, \"joint\")` tells the two apart.",
                 plural_of(sample$noun), p_words(component))
       },
       notes = c(left_out_note(sample), sprintf("F form: %s on %s and %s df, %s.", format_number(done$f),

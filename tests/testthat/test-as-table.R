@@ -61,7 +61,7 @@ test_that("CSV and Markdown hold the cells one by one, and cannot be broken by l
   expect_identical(back$row, c("a|b", "'=1+1", "<i>", "new\\nline"))
   write_table(table, md <- tempfile(fileext = ".md"))
   lines <- readLines(md)
-  expect_identical(lines[1], "Title &amp; more.")
+  expect_identical(lines[1], "**Title &amp; more**")
   expect_identical(lines[5:6], c("| a\\|b | 1,234.5 |", "| =1+1 | -2 |"))
   expect_identical(lines[7:8], c("| &lt;i&gt; | 1,000,000 |", "| new\\\\nline |  |"))
 })

@@ -46,8 +46,7 @@ test_that("fit prints what R prints for the same calls", {
     print(spec_table(fixed = fixed, random = random))
   })
   # In the words of the command line.
-  said <- "`test_mundlak()` of the random effects fit does not."
-  expected <- sub(said, "`wavetax appraise` has a form that does not.", expected, fixed = TRUE)
+  expected <- sub("`test_mundlak(random)`", "`wavetax appraise`", expected, fixed = TRUE)
   expect_identical(run$out, expected)
 })
 

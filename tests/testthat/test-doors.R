@@ -59,7 +59,7 @@ test_that("no command writes over what it reads, and no two figures share a name
   dir.create(folder)
   one <- file.path(folder, "h1.csv")
   write_panel(harbours, one)
-  inputs <- function(args, ...) cli_inputs(args, list(...))
+  inputs <- function(args, ...) cli_inputs(args, structure(list(...), class = "option_values"))
   expect_identical(inputs(file.path(folder, "h*1.csv")), one)
   expect_identical(inputs(one, labels = "words.csv"), c(one, "words.csv"))
   keys <- c("--entity", "harbour", "--period", "season")
@@ -328,7 +328,8 @@ test_that("ordinary work that was refused", {
   expect_equal(as.numeric(p("re")), test_hausman(fe, re)$p.value)
   expect_equal(as.numeric(p("re2")), test_hausman(fe2, re2)$p.value)
   expect_true(is.na(p("late")))
-  expect_match(table$notes, "re against fe and re2 against fe2|No Hausman test for late: The fits use different rows")
+  expect_match(table$notes$text,
+               "re against fe and re2 against fe2|No Hausman test for late: The fits use different rows")
   each <- fit_each(eq, panel, by = ~ coast, rows = season > 2010)
   alone <- fit_fixed(eq, panel, rows = season > 2010 & coast == "Ember")
   expect_equal(coef(each$Ember), coef(alone))

@@ -78,3 +78,56 @@ test_that("a format and a block from outside are written and rendered", {
   expect_output(inside$show_blocks(blocks), "before\nTOY")
   expect_identical(inside$blocks_markdown(blocks), c("before.", "", "toy"))
 })
+
+test_that("an option and a command from outside are read, run and delivered", {
+  assign("option_toy", function(text, option) if (text == "no") inside$stop_option(option, "yes", text) else text,
+         globalenv())
+  on.exit(rm("option_toy", envir = globalenv()))
+  folder <- fresh_folder()
+  command <- inside$new_command(
+    "say it", "wavetax say", "Says it.",
+    list(inside$new_option("what-else", "toy", "a word", "WORD"), inside$new_option("loud", "flag", "loudly"),
+         inside$format_option(c("text", "csv")), inside$new_option("table", "table_file", "file", "FILE")),
+    function(values, files) {
+      said <- if (values$loud) toupper(values$what_else) else values$what_else
+      inside$new_results(text = function() inside$text_block(said, " `how = \"block\"`"),
+                         csv = function() data.frame(said = said),
+                         files = list(table = function(file) writeLines(said, file)))
+    },
+    files = 0, needs = "what_else"
+  )
+  run <- function(...) capture.output(inside$run_command(command, c(...)))
+  expect_identical(run("--what-else", "word"), "word `--how block`")
+  expect_identical(run("--what-else=word", "--loud", "--format", "csv"), c("said", "WORD"))
+  file <- file.path(folder, "a.md")
+  expect_message(expect_identical(run("--what-else", "x", "--table", file), "x `--how block`"), NA)
+  expect_identical(readLines(file), "x")
+  expect_error(run("--what-else", "no"), "--what-else takes yes, not 'no'", class = "wavetax_usage")
+  expect_error(run("--loud"), "--what-else is missing", class = "wavetax_usage")
+  expect_error(run("--what-else", "x", "--table", "a.xyz"), "--table: ", class = "wavetax_usage")
+  expect_error(run("--what-else", "x", "file"), "1 argument given, 0 needed", class = "wavetax_usage")
+  # A step of a file is the same call.
+  expect_identical(command$run(list(what_else = "y", loud = TRUE), character())$forms$csv()$said, "Y")
+})
+
+test_that("advice that is R code is said as the options that do the same, and other code stays", {
+  said <- function(text) inside$as_options(text)
+  pairs <- c(
+    "`sheet = \"Data\", header = 2`" = "`--sheet Data --header 2`", "`layout = \"find\"`" = "`--layout find`",
+    "`with_errors(fit, se_clustered(~ harbour))`" = "`--by harbour`", "`se_clustered()`" = "`--errors clustered`",
+    "`se_clustered(~ harbour:coast, \"CR2\", df = \"satterthwaite\")`" =
+      "`--errors few-clusters --by harbour:coast`",
+    "`se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()`" =
+      "`--errors few-clusters` or `--errors wild`",
+    "`with_errors(fit, se_robust(\"HC3\"))`" = "`--errors robust-hc3`", "`se_newey_west(3)`" = "`--errors serial-3`",
+    "`se_driscoll_kraay()`" = "`--errors cross-section`", "`effects = \"both\"`" = "`--effects both`",
+    "`fit_fixed(log(nights) ~ levy, panel)`" = "`--model fixed`", "`date_format = \"%d/%m/%Y\"`" =
+      "`--date-format %d/%m/%Y`", "`names = c(a = \"b c\")`" = "`--names 'a=b c'`", "`header`" = "`--header`",
+    "`by = c(harbour = \"name\", \"season\")`" = "`--by harbour=name,season`",
+    "`replace = TRUE`" = "`--replace`", "`test_joint(fit, \"x\")`" = "`test_joint(fit, \"x\")`",
+    "`se_clustered(system(\"x\"))`" = "`se_clustered(system(\"x\"))`", "`a b`" = "`a b`", "a ` b" = "a ` b",
+    "`lag = 2`" = "`lag = 2`"
+  )
+  for (code in names(pairs)) expect_identical(said(code), pairs[[code]])
+  expect_identical(said(c(NA, "x")), c(NA, "x"))
+})

@@ -1,0 +1,161 @@
+# A command as data, and the one way it is run: its options are read, what they ask is refused or done, what it gives is
+# delivered. A call with the same values is the same work, wherever they come from.
+#   words     what it does, for the overview; `usage` and `about` for its help
+#   options   new_option()s
+#   run       function(values, files): the work, gives new_results()
+#   files     how many files it takes, Inf for one or more
+#   needs     arguments that must be given
+#   check     function(values): refuses options that would have no effect, before anything is read
+new_command <- function(words, usage, about, options, run, files = Inf, needs = character(), check = identity) {
+  list(words = words, usage = usage, about = about, options = options, run = run, files = files, needs = needs,
+       check = check)
+}
+
+# What a command gives:
+#   text, markdown   functions that give blocks, csv a data frame, json values or text: only that of the format is asked
+#   files            by argument of an output option, a function that writes it
+#   data             what goes to `out`; on standard output nothing else is printed
+#   figures          by name, functions that give one each, for the folder `figures`, of `size` in inches
+#   status           0, or 1 where the data were found wanting
+new_results <- function(text, markdown = text, csv = NULL, json = NULL, files = list(), data = NULL, figures = list(),
+                        size = NULL, status = 0L) {
+  list(forms = list(text = text, markdown = markdown, csv = csv, json = json), files = files, data = data,
+       figures = figures, size = size, status = status)
+}
+
+run_command <- function(command, args) {
+  given <- command_arguments(command, args)
+  for (option in Filter(function(option) option$argument %in% command$needs, command$options)) {
+    if (is.null(given$texts[[option$argument]])) stop_usage(sprintf("--%s is missing.", option$name))
+  }
+  values <- option_values(command$options, given$texts)
+  values$named <- given$files
+  command$check(values)
+  outputs <- unlist(values[option_arguments(command$options, output_kinds)])
+  check_not_over(outputs[outputs != "-"], cli_inputs(given$files, values))
+  deliver(command$run(values, cli_files(given$files, values, command$files)), values)
+}
+
+option_arguments <- function(options, kinds) {
+  vapply(Filter(function(option) option$kind %in% kinds, options), `[[`, "", "argument")
+}
+
+# Files first, so that they are there also when nobody reads what is printed to its end.
+deliver <- function(results, values) {
+  for (argument in intersect(names(results$files), names(values))) {
+    results$files[[argument]](values[[argument]])
+    cli_wrote(values[[argument]])
+  }
+  deliver_figures(results, values$figures)
+  if (identical(values$out, "-")) return(cli_csv(results$data))
+  if (!is.null(results$data)) {
+    write_panel(results$data, values$out)
+    cli_wrote(values$out)
+  }
+  format <- if (is.null(values$format)) "text" else values$format
+  content <- results$forms[[format]]()
+  switch(format,
+    text = show_blocks(blocks_in_options(content)),
+    markdown = writeLines(blocks_markdown(blocks_in_options(content))),
+    csv = cli_csv(content),
+    json = writeLines(if (is.character(content)) content else json_text(content))
+  )
+  if (results$status != 0L) rlang::abort("found", class = "wavetax_refused")
+}
+
+# One that does not exist of these data is told.
+deliver_figures <- function(results, folder) {
+  if (is.null(folder)) return(invisible())
+  make_folder(folder)
+  for (i in along_with_progress(results$figures, "Drawing")) {
+    name <- names(results$figures)[i]
+    figure <- tryCatch(results$figures[[i]](), wavetax_error = function(cnd) {
+      writeLines(sprintf("Not drawn: %s. %s", name, first_line(cnd)), stderr())
+    })
+    if (is.null(figure)) next
+    file <- file.path(folder, paste0(name, ".png"))
+    do.call(save_figure, c(list(figure, file), results$size))
+    cli_wrote(file)
+  }
+}
+
+cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())
+
+cli_csv <- function(table) text_writer(table, ",")$write("")
+
+json_text <- function(values) {
+  check_package("jsonlite", "writes JSON")
+  jsonlite::toJSON(values, pretty = TRUE, digits = NA, na = "null", auto_unbox = !is.data.frame(values))
+}
+
+make_folder <- function(folder) {
+  if (dir.exists(folder) || dir.create(folder, showWarnings = FALSE, recursive = TRUE)) return(invisible())
+  stop_wavetax("cannot_write", sprintf("The folder %s cannot be made.", sQuote(folder, FALSE)),
+               todo = "Choose another with --out.")
+}
+
+# Nothing that is read, or written already, is written over.
+check_not_over <- function(outputs, inputs) {
+  place <- function(path) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))
+  same <- function(a, b) {
+    place(a) == place(b) || (file.exists(a) && file.exists(b) && normalizePath(a) == normalizePath(b))
+  }
+  for (i in seq_along(outputs)) {
+    one <- outputs[[i]]
+    if (any(vapply(inputs, same, TRUE, one))) {
+      stop_usage("The file ", sQuote(one, FALSE), " is read; it is not written over.")
+    }
+    if (any(vapply(outputs[seq_len(i - 1)], same, TRUE, one))) {
+      stop_usage("The file ", sQuote(one, FALSE), " is named twice.")
+    }
+  }
+}
+
+# The texts of options by argument, and the files; help is printed and ends the command.
+command_arguments <- function(command, args) {
+  parser <- command_parser(command)
+  for (option in command$options) if (!is.null(option$repeated)) args <- join_repeated(args, option)
+  parsed <- tryCatch(
+    optparse::parse_args(parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE),
+    error = function(cnd) stop_usage(conditionMessage(cnd)),
+    warning = function(cnd) stop_usage(conditionMessage(cnd))
+  )
+  if (isTRUE(parsed$options$help)) {
+    optparse::print_help(parser)
+    rlang::abort("help", class = "wavetax_help")
+  }
+  n <- length(parsed$args)
+  if (is.finite(command$files) && n != command$files) {
+    stop_usage(sprintf("%s given, %d needed.", count_of(n, "argument"), command$files))
+  }
+  names(parsed$options) <- option_argument_names(command$options)[names(parsed$options)]
+  list(texts = parsed$options, files = parsed$args)
+}
+
+option_argument_names <- function(options) {
+  c(stats::setNames(vapply(options, `[[`, "", "argument"), vapply(options, `[[`, "", "name")), help = "help")
+}
+
+command_parser <- function(command) {
+  optparse::OptionParser(usage = command$usage, description = paste0("\n", command$about),
+                         option_list = lapply(command$options, parsed_option))
+}
+
+parsed_option <- function(option) {
+  if (option$kind == "flag") {
+    return(optparse::make_option(option_flags(option), action = "store_true", default = FALSE, help = option$help))
+  }
+  optparse::make_option(option_flags(option), type = "character", metavar = option$metavar, help = option$help,
+                        default = option$default)
+}
+
+# `--model a --model b` as `--model a,b`.
+join_repeated <- function(args, option) {
+  flag <- paste0("--", option$name)
+  args <- unlist(lapply(args, function(one) {
+    if (startsWith(one, paste0(flag, "="))) c(flag, substring(one, nchar(flag) + 2)) else one
+  }))
+  at <- which(args == flag)
+  if (length(at) < 2 || max(at) == length(args)) return(args)
+  c(args[-c(at, at + 1)], flag, paste(args[at + 1], collapse = option$repeated))
+}

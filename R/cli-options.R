@@ -1,0 +1,147 @@
+# Options of commands as data.
+#   name       as it is typed, without --
+#   kind       how its text is read: a function option_<kind>(text, option) below
+#   help       a line; `metavar` what stands for its value there
+#   argument   its name among the values, that of the argument of R
+#   default    text that is read when it is not given
+#   choices    for kinds with few values, or where a shell completes them
+#   short      a letter
+#   repeated   what joins its values when it is given several times
+new_option <- function(name, kind, help, metavar = "", argument = gsub("-", "_", name, fixed = TRUE), default = NULL,
+                       choices = NULL, short = NULL, repeated = NULL) {
+  list(name = name, kind = kind, help = help, metavar = metavar, argument = argument, default = default,
+       choices = choices, short = short, repeated = repeated)
+}
+
+option_flags <- function(option) paste0(c(if (!is.null(option$short)) paste0("-", option$short), "--"),
+                                        c(if (!is.null(option$short)) "", option$name))
+
+option_reader <- function(option) get(paste0("option_", option$kind), mode = "function")
+
+# The values by argument of the options that were given or have a default.
+option_values <- function(options, texts) {
+  values <- lapply(options, function(option) {
+    text <- texts[[option$argument]]
+    if (!is.null(text)) option_reader(option)(text, option)
+  })
+  names(values) <- vapply(options, `[[`, "", "argument")
+  structure(Filter(Negate(is.null), values), class = "option_values")
+}
+
+# By whole names: `periods` is no `period`.
+#' @export
+`$.option_values` <- function(x, name) unclass(x)[[name]]
+
+stop_option <- function(option, takes, text) {
+  stop_usage(sprintf("--%s takes %s, not ", option$name, takes), list_words(sQuote(text, FALSE)), ".")
+}
+
+option_text <- function(text, option) text
+option_flag <- function(text, option) isTRUE(text)
+option_texts <- function(text, option) option_list(text)
+
+option_number <- function(text, option) suppressWarnings(as.numeric(text))
+
+option_choice <- function(text, option) {
+  if (!text %in% option$choices) stop_option(option, list_or(option$choices), text)
+  text
+}
+
+option_choices <- function(text, option) {
+  given <- unique(option_list(text))
+  odd <- setdiff(given, option$choices)
+  if (length(odd) > 0 || length(given) == 0) {
+    stop_option(option, paste0(list_words(option$choices), ", separated by commas"), odd)
+  }
+  given
+}
+
+# A small share that a test is read at.
+option_share <- function(text, option) {
+  share <- suppressWarnings(as.numeric(text))
+  if (length(share) != 1 || !is.finite(share) || share <= 0 || share >= 0.5) {
+    stop_option(option, "a small share such as 0.05", text)
+  }
+  share
+}
+
+# A sheet by name or number, or several.
+option_sheets <- function(text, option) {
+  sheets <- option_list(text)
+  if (length(sheets) == 1 && grepl("^[0-9]{1,6}$", sheets)) as.integer(sheets) else sheets
+}
+
+option_delimiter <- function(text, option) if (text == "\\t") "\t" else text
+
+# What is read when the panel is there: a function of it.
+option_formula <- function(text, option) function(panel) formula_from_text(text, panel)
+option_condition <- function(text, option) function(panel) condition_from_text(text, panel)
+option_effects <- function(text, option) function(panel) effects_from_text(text, panel)
+
+# tidy, or pairs of a wrong and a right name.
+option_pairs <- function(text, option) {
+  if (text == "tidy") return(text)
+  pairs <- strsplit(strsplit(text, option$repeated, fixed = TRUE)[[1]], "=", fixed = TRUE)
+  if (any(lengths(pairs) != 2)) stop_usage(sprintf("--%s takes tidy, or pairs such as wrong=right.", option$name))
+  stats::setNames(vapply(pairs, `[`, "", 2), vapply(pairs, `[`, "", 1))
+}
+
+# harbour=name,season as c(harbour = "name", season = "season").
+option_keys <- function(text, option) {
+  pairs <- strsplit(option_list(text), "=", fixed = TRUE)
+  if (any(!lengths(pairs) %in% 1:2)) {
+    stop_usage(sprintf("--%s takes columns, or pairs such as harbour=name.", option$name))
+  }
+  stats::setNames(vapply(pairs, function(pair) pair[length(pair)], ""), vapply(pairs, `[`, "", 1))
+}
+
+# Files to write, by what goes into them: the ending is looked at before anything is read.
+output_kinds <- c("table_file", "fits_file", "figure_file", "data_file", "log_file")
+
+checked_output <- function(check) {
+  function(text, option) {
+    tryCatch(check(text), wavetax_error = function(cnd) stop_usage("--", option$name, ": ", conditionMessage(cnd)))
+    text
+  }
+}
+
+option_table_file <- checked_output(function(file) check_table_file(file))
+option_fits_file <- checked_output(function(file) check_fits_file(file))
+option_figure_file <- checked_output(function(file) check_figure_file(file))
+option_log_file <- checked_output(function(file) check_ending(file, c("json", "r"), "The log"))
+option_data_file <- checked_output(function(file) {
+  if (file != "-") check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
+})
+
+# Options that several commands have.
+key_options <- function() {
+  list(new_option("entity", "text", "column that names the entity", "COLUMN"),
+       new_option("period", "text", "column that names the period", "COLUMN"))
+}
+
+formula_option <- function() new_option("formula", "formula", "such as 'log(nights) ~ levy + storms'", "TEXT")
+
+rows_option <- function() new_option("rows", "condition", "rows to use, such as 'season > 2012'", "TEXT")
+
+weights_option <- function() new_option("weights", "text", "analytic weights", "COLUMN")
+
+effects_option <- function() {
+  new_option("effects", "effects", "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]",
+             "TEXT", choices = c("entity", "period", "both"))
+}
+
+data_file_option <- function() {
+  new_option("out", "data_file", "file to write: .csv, .tsv, .xlsx or .parquet; - for standard output", "FILE",
+             short = "o")
+}
+
+figures_option <- function(help = "folder for figures") new_option("out", "text", help, "DIR", "figures")
+
+table_file_option <- function() {
+  new_option("table", "table_file", sprintf("write the table too: %s", list_or(paste0(".", table_endings))), "FILE")
+}
+
+format_option <- function(choices) {
+  new_option("format", "choice", sprintf("%s [default: text]", list_or(choices)), "KIND", default = "text",
+             choices = choices)
+}
