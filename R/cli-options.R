@@ -13,8 +13,9 @@ new_option <- function(name, kind, help, metavar = "", argument = gsub("-", "_",
        choices = choices, short = short, repeated = repeated)
 }
 
-option_flags <- function(option) paste0(c(if (!is.null(option$short)) paste0("-", option$short), "--"),
-                                        c(if (!is.null(option$short)) "", option$name))
+option_flags <- function(option) {
+  c(if (!is.null(option$short)) paste0("-", option$short), paste0("--", option$name))
+}
 
 option_reader <- function(option) get(paste0("option_", option$kind), mode = "function")
 
@@ -126,8 +127,8 @@ rows_option <- function() new_option("rows", "condition", "rows to use, such as 
 weights_option <- function() new_option("weights", "text", "analytic weights", "COLUMN")
 
 effects_option <- function() {
-  new_option("effects", "effects", "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]",
-             "TEXT", choices = c("entity", "period", "both"))
+  help <- "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"
+  new_option("effects", "effects", help, "TEXT", choices = c("entity", "period", "both"))
 }
 
 data_file_option <- function() {

@@ -412,7 +412,8 @@ serial_methods <- list(
                                                                               lags_words(ask$lag)),
       null = neighbours_null(fit), G = max(sample$entity), pairs = NULL,
       cautions = if (!is.na(component) && component < ask$level) {
-        sprintf("It rejects where %s differ in level, as they do here (%s): `test_serial(fit, \"joint\")` tells the two apart.",
+        sprintf(paste("It rejects where %s differ in level, as they do here (%s):",
+                      "`test_serial(fit, \"joint\")` tells the two apart."),
                 plural_of(sample$noun), p_words(component))
       },
       notes = c(left_out_note(sample), sprintf("F form: %s on %s and %s df, %s.", format_number(done$f),
