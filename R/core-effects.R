@@ -167,7 +167,7 @@ core_levels_dimension <- function(sets, budget) {
 
 core_solve_absorbed <- function(state) {
   solution <- core_solve_swept(state)
-  solution$levels <- core_effect_levels(state, solution$slopes)
+  solution$levels <- core_effect_levels(state, solution$residual)
   solution$inverse <- core_small_inverse(state$system)
   solution
 }
@@ -195,10 +195,10 @@ core_small_inverse <- function(system) {
 # By set the effect of each group, as a deviation from the constant: its levels (NULL where
 # it has none) and, as `slopes`, those of its trends. Every set beyond the first
 # averages zero over the rows of each connected component of its graph with the first.
-core_effect_levels <- function(state, slopes) {
+core_effect_levels <- function(state, residual) {
   sets <- state$system$sets
   part <- lapply(state$layers, function(layer) {
-    core_combined_levels(layer$levels, c(-slopes, 1), layer$holds_centre * state$centre)
+    core_combined_levels(layer$levels, residual, layer$holds_centre * state$centre)
   })
   set_of <- vapply(state$layers, `[[`, 0, "set")
   trend_of <- vapply(state$layers, `[[`, 0, "trend")

@@ -218,13 +218,13 @@ core_two_way_root <- function(sets, sigma2_e, sigma2) {
 # Rows that a function makes of each column, as a walk: `root` of the columns less their centre, which is nothing of the
 # column of ones.
 core_column_walk <- function(rows, root, solution) {
-  kept <- c(which(solution$status == 0L), rows$k + 1L)
-  columns <- lapply(kept, function(j) root(rows$columns[[j]] - solution$centre[j]))
+  use <- union(solution$regressors, which(solution$residual != 0))
+  columns <- lapply(use, function(j) root(rows$columns[[j]] - solution$centre[j]))
   if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)
-  slopes <- c(if (solution$constant) 0, -solution$slopes[solution$status == 0L], 1)
+  combination <- c(if (solution$constant) 0, solution$residual[use])
   list(
     view = list(columns = columns, weights = NULL, n = rows$n, layers = list(), pick = seq_along(columns), shift = NULL,
-                centre = numeric(length(columns)), combination = slopes, offsets = list()),
+                centre = numeric(length(columns)), combination = combination, offsets = list()),
     upper = solution$frame$upper, skip = 0L, n = rows$n
   )
 }

@@ -27,6 +27,19 @@ core_far_means <- function(state, rows, groups, threads = core_threads(rows$n)) 
   state
 }
 
+# The state of other columns of those that were summed or swept together, the outcome last.
+core_state_of <- function(state, columns) {
+  state$within <- core_refactor(state$within[, columns, drop = FALSE])
+  for (part in intersect(c("squares", "centre", "far"), names(state))) state[[part]] <- state[[part]][columns]
+  for (part in intersect(c("means", "near"), names(state))) state[[part]] <- state[[part]][columns, , drop = FALSE]
+  if (!is.null(state$shared)) state$shared <- state$shared[columns, columns, drop = FALSE]
+  state$layers <- lapply(state$layers, function(layer) {
+    layer$levels <- layer$levels[columns, , drop = FALSE]
+    layer
+  })
+  state
+}
+
 core_merge_one_way <- function(a, b) {
   state <- cpp_merge_one_way(a, b)
   state$n <- a$n + b$n
@@ -83,7 +96,7 @@ core_solve_fixed <- function(state) {
     state$within, sqrt(colSums(all_rows^2))[-1], core_grand_means(state), sum(state$weight), state$n,
     sum(used), sum(core_centred(all_rows)[, ncol(state$within)]^2)
   )
-  levels <- core_group_residuals(state, solution$slopes, solution$centre)
+  levels <- core_combined_levels(state$means, solution$residual, solution$centre)
   levels[!used] <- NA_real_
   solution$levels <- list(levels)
   solution$r_squared <- core_fixed_r_squared(
@@ -122,11 +135,11 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
     out
   }
   frame <- list(upper = block(sqrt(weight), solved$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
-  list(
+  core_of_least_squares(list(
     coefficients = c(grand[p] - sum(grand[-p] * slopes), solved$coefficients), constant = TRUE,
     status = solved$status, slopes = slopes, combination = rbind(none, solved$combination, deparse.level = 0),
     root = basis %*% block(1 / sqrt(weight), solved$root), ssr = solved$ssr, frame = frame,
     centre = grand, norms = sqrt(colSums(within^2))[-p], n = n, df_effects = df_effects,
     df_residual = n - k - df_effects, sst = sst
-  )
+  ))
 }

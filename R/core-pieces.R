@@ -67,7 +67,7 @@ core_refactor <- function(rows) cpp_merge_triangles(matrix(0, ncol(rows), ncol(r
 
 # Deviations from the constant by set; the second set's average zero over rows.
 core_piece_levels <- function(swept) {
-  b <- c(-swept$solution$slopes, 1)
+  b <- swept$solution$residual
   first <- drop(b %*% swept$layers[[1]]$levels) - swept$solution$coefficients[1]
   if (length(swept$layers) == 1) return(list(first))
   second <- drop(b %*% swept$layers[[2]]$levels)

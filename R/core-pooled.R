@@ -10,6 +10,28 @@ core_pooled_state <- function(rows, threads = core_threads(rows$n)) {
   list(triangle = triangle, n = rows$n, constant = rows$constant)
 }
 
+# The same of sums that somebody else has made, such as a database: `means` of [x, y], `products` their weighted
+# products less means, `weight` the sum of weights. Products have squared what the columns have: a factor of rows keeps
+# twice the digits.
+core_state_of_products <- function(means, products, weight, n, constant = TRUE) {
+  p <- length(means)
+  triangle <- rbind(sqrt(weight) * c(1, means), cbind(0, core_factor_of_products(products)), deparse.level = 0)
+  list(triangle = triangle, n = n, constant = constant)
+}
+
+# The upper factor of a matrix of products; a column that is a combination of those before it has nothing left.
+core_factor_of_products <- function(products) {
+  p <- ncol(products)
+  upper <- matrix(0, p, p)
+  left <- products
+  for (j in seq_len(p)) {
+    if (left[j, j] <= rounding_share * products[j, j]) next
+    upper[j, j:p] <- left[j, j:p] / sqrt(left[j, j])
+    left <- left - tcrossprod(upper[j, ])
+  }
+  upper
+}
+
 core_merge_pooled <- function(a, b) {
   a$triangle <- cpp_merge_triangles(a$triangle, b$triangle)
   a$n <- a$n + b$n

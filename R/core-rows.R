@@ -49,6 +49,9 @@ core_solve <- function(triangle, own_norms = numeric()) {
 #   slopes         of each regressor, 0 where dropped
 #   combination    a column a regressor: how a dropped one is made of what has a coefficient
 #   norms          of the regressors in the regression
+#   regressors     which of the stored columns scores are made of: those kept, or what stands for them, such as
+#                  fitted ones among the columns
+#   residual       by stored column its weight in the residual
 #   root, frame    from rows to orthonormal coordinates and on to coefficients: see core_frame()
 #   centre         of [x, y]: of the columns less these the constant is 0
 #   n, ssr, sst, df_residual, df_effects, r_squared
@@ -57,11 +60,18 @@ core_solve <- function(triangle, own_norms = numeric()) {
 core_solution <- function(solved, constant, ...) {
   full <- core_full_coefficients(solved)
   of_regressors <- if (constant) -1L else seq_along(full)
-  list(
+  core_of_least_squares(list(
     coefficients = solved$coefficients, constant = constant, status = solved$status[of_regressors],
     slopes = full[of_regressors], combination = solved$combination[, of_regressors, drop = FALSE],
     root = solved$root, ssr = solved$ssr, ...
-  )
+  ))
+}
+
+# Of least squares of the last stored column on the others.
+core_of_least_squares <- function(solution) {
+  solution$regressors <- which(solution$status == 0L)
+  solution$residual <- c(-solution$slopes, 1)
+  solution
 }
 
 # That of least squares on the rows of a factor of [1, x, y] or, without a constant, [x, y].

@@ -38,7 +38,7 @@ core_solve_two_way <- function(parts, sigma2_e, sigma2, threads = core_threads(p
   solution$deviations <- lapply(parts$sets, function(groups) numeric(groups$count))
   for (l in seq_along(order)) {
     solution$deviations[[order[l]]] <-
-      core_combined_levels(state$levels[[l]], c(0, -solution$slopes, 1), c(0, solution$centre), 1L)
+      core_combined_levels(state$levels[[l]], c(0, solution$residual), c(0, solution$centre), 1L)
   }
   solution
 }

@@ -12,18 +12,17 @@ core_layer <- function(groups, levels, theta = NULL, loading = NULL, holds_centr
   list(groups = groups, levels = levels, theta = theta, loading = loading, holds_centre = holds_centre)
 }
 
-# The view of [1, x, y], of the constant where the regression has one and the kept regressors, whose
-# combination is the residual of the regression.
+# The view of the constant, where the regression has one, of the regressors, and of what else its residual is made of:
+# their combination is the residual.
 core_view <- function(rows, transform, solution) {
-  kept <- which(solution$status == 0L)
-  use <- c(kept, rows$k + 1L)
+  use <- union(solution$regressors, which(solution$residual != 0))
   constant <- solution$constant
   stored <- if (isTRUE(transform$ones)) 1L else 0L
   list(
     columns = c(if (constant) list(NULL), rows$columns[use]), weights = rows$weights, n = rows$n,
     layers = as.list(transform$layers), pick = c(if (constant) stored, stored + use),
     shift = if (isTRUE(transform$constant)) c(1, numeric(length(use))),
-    centre = c(if (constant) 0, solution$centre[use]), combination = c(if (constant) 0, -solution$slopes[kept], 1),
+    centre = c(if (constant) 0, solution$centre[use]), combination = c(if (constant) 0, solution$residual[use]),
     offsets = list()
   )
 }
@@ -33,7 +32,7 @@ core_view <- function(rows, transform, solution) {
 core_unswept_view <- function(rows, transform, solution) {
   view <- core_view(rows, transform, solution)
   ones <- if (isTRUE(transform$ones)) 1L else 0L
-  combination <- c(if (ones > 0) 0, -solution$slopes, 1)
+  combination <- c(if (ones > 0) 0, solution$residual)
   centre <- c(if (ones > 0) 0, solution$centre)
   view$offsets <- lapply(view$layers, function(layer) {
     combined <- core_combined_levels(layer$levels, combination, layer$holds_centre * centre, ones)
@@ -58,8 +57,8 @@ core_combined_levels <- function(levels, combination, centre, ones = 0L) {
 # The regressors after the sweep, the constant first where the regression has one.
 core_swept <- function(rows, transform, solution, threads = core_threads(rows$n)) {
   view <- core_view(rows, transform, solution)
-  last <- length(view$columns)
-  for (part in c("columns", "pick", "centre")) view[[part]] <- view[[part]][-last]
+  own <- seq_len(solution$constant + length(solution$regressors))
+  for (part in c("columns", "pick", "centre")) view[[part]] <- view[[part]][own]
   view$centre[] <- 0
   view["shift"] <- view["combination"] <- list(NULL)
   cpp_swept(view, threads)

@@ -62,6 +62,7 @@ method_fixed <- function() {
   new_fit_method(
     "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
     estimate = function(request) estimate_fixed(request), estimate_pieces = function(request) fit_source(request),
+    estimate_several = function(requests) estimate_fixed_several(requests),
     arguments = c("effects", "weights"), effects = "fixed", sets = list(most = Inf, trends = TRUE),
     constant = "aside", assumes = 1, nests = TRUE
   )
@@ -69,34 +70,67 @@ method_fixed <- function() {
 
 estimate_fixed <- function(request) {
   sets <- effect_sets(request$effects, request$data)
-  design <- request_design(request, also = effect_columns(sets), trends = trend_columns(sets), absorbs_constant = TRUE)
-  groups <- lapply(sets, function(set) combined_groups(design, set$columns))
-  swept <- if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
-    sweep_one_set(design, groups[[1]])
-  } else {
-    sweep_sets(design, sets, groups)
+  design <- fixed_design(request, sets)
+  sweep <- start_sweep(design, sets, design_rows(design))
+  solved <- solve_sweep(design, sets, sweep, sweep$state)
+  sweep$release()
+  fixed_fit(request, design, sets, sweep$groups, solved)
+}
+
+# Several outcomes of one request: their columns are swept at once where they have the same rows.
+estimate_fixed_several <- function(requests) {
+  sets <- effect_sets(requests[[1]]$effects, requests[[1]]$data)
+  designs <- lapply(requests, fixed_design, sets)
+  first <- designs[[1]]
+  shared <- function(design) list(design$rows, design$dropped, names(design$x))
+  if (!all(vapply(designs, function(design) identical(shared(design), shared(first)), TRUE))) {
+    return(lapply(requests, estimate_fixed))
   }
+  outcomes <- lapply(designs, `[[`, "y")
+  k <- length(first$x)
+  m <- length(outcomes)
+  sweep <- start_sweep(first, sets, core_rows(outcomes[[m]], c(first$x, unname(outcomes[-m])), weights = first$weights))
+  solved <- lapply(seq_len(m), function(j) {
+    solve_sweep(designs[[j]], sets, sweep, core_state_of(sweep$state, c(seq_len(k), k + j)))
+  })
+  sweep$release()
+  stats::setNames(Map(fixed_fit, requests, designs, list(sets), list(sweep$groups), solved), names(requests))
+}
+
+fixed_design <- function(request, sets) {
+  request_design(request, also = effect_columns(sets), trends = trend_columns(sets), absorbs_constant = TRUE)
+}
+
+# What was swept of columns: list(groups, by set; state; release, a function; one, whether it is one set of levels).
+start_sweep <- function(design, sets, rows) {
+  groups <- lapply(sets, function(set) combined_groups(design, set$columns))
+  if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
+    return(list(groups = groups, state = core_one_way_state(rows, groups[[1]]), one = TRUE, release = function() NULL))
+  }
+  state <- core_absorb(rows, Map(function(set, group) fit_effect_set(set, design, group), sets, groups))
+  list(groups = groups, state = state, one = FALSE, release = function() core_release(state$system))
+}
+
+solve_sweep <- function(design, sets, sweep, state) {
+  if (sweep$one) one_set_solved(state, sweep$groups[[1]]) else sets_solved(design, sets, sweep$groups, state)
+}
+
+fixed_fit <- function(request, design, sets, groups, solved) {
   new_panel_fit(
-    request, design, swept$solution, swept$transform,
+    request, design, solved$solution, solved$transform,
     effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
-                  sets, groups, swept$solution$levels)
+                  sets, groups, solved$solution$levels)
   )
 }
 
-sweep_one_set <- function(design, groups) {
-  state <- core_one_way_state(design_rows(design), groups)
+one_set_solved <- function(state, groups) {
   solution <- core_solve_fixed(state)
   solution$levels <- list(list(level = solution$levels[[1]], slopes = list()))
   list(solution = solution, transform = swept_rows(list(core_layer(groups, state$means))))
 }
 
-sweep_sets <- function(design, sets, groups) {
-  core_sets <- Map(function(set, group) {
-    fit_effect_set(set, design, group)
-  }, sets, groups)
-  state <- core_absorb(design_rows(design), core_sets)
+sets_solved <- function(design, sets, groups, state) {
   solution <- core_solve_absorbed(state)
-  core_release(state$system)
   check_converged(solution)
   solution$r_squared <- r_squared_of_sets(design, sets, groups, state, solution)
   # Where no set has levels, the sweep added one for all rows.

@@ -14,6 +14,7 @@
 #   assumes     how much it assumes of the effects, in the order of Hausman's test: the more, the
 #               greater; NA where that test does not take it
 #   nests       whether F tests of nested fits take it: least squares of the rows as they are or swept
+#   estimate_several  the same of several requests that differ by their outcome, a list of fits; NULL where one by one
 #   estimate_pieces   the same of a source that is read piece by piece; NULL where there is none
 #   r_squared   the kinds that a table of specifications shows
 #   weighted    function(variance): whether it takes weights under a method of variance components, and does not only
@@ -22,11 +23,11 @@
 
 new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
                            sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
-                           estimate_pieces = NULL, r_squared = c("within", "swept", "overall"), levels = TRUE,
+                           estimate_several = NULL, estimate_pieces = NULL, r_squared = c("within", "swept", "overall"), levels = TRUE,
                            weighted = function(variance) TRUE) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
        effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
-       estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels, weighted = weighted)
+       estimate_several = estimate_several, estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels, weighted = weighted)
 }
 
 # In the order in which they are told of.

@@ -30,7 +30,7 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
   fit <- structure(list(
     method = request$method, call = written_call(request$call, design$formula), request = request, design = design,
     coefficients = coefficient_roles(solution, design, effects, request$method),
-    regression = solution[c("constant", "status", "slopes", "norms", "root", "frame", "centre")],
+    regression = solution[regression_fields],
     transform = transform, working = working, effects = effects, variance = variance,
     n = solution$n, ssr = solution$ssr, sst = solution$sst, scale = solution$ssr / solution$df_residual,
     df = list(residual = solution$df_residual, effects = solution$df_effects, exact = !isFALSE(solution$exact)),
@@ -44,6 +44,9 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
   fit <- under_errors(fit, default_errors(fit, errors))
   if (request$keep == "nothing") slim(fit) else fit
 }
+
+# What of a solution a fit keeps, see core_solution().
+regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre")
 
 # The call with the formula as estimated, which stands for itself wherever it is run again.
 written_call <- function(call, formula) {

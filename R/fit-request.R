@@ -34,11 +34,14 @@ check_both_given <- function(no_formula, no_data) {
 run_fit <- function(request) {
   outcomes <- several_outcomes(request$formula)
   if (length(outcomes) > 0) {
-    return(lapply(outcomes, function(outcome) {
+    each <- lapply(outcomes, function(outcome) {
       rlang::f_lhs(request$formula) <- outcome
       request$call$formula <- request$formula
-      run_fit(request)
-    }))
+      request
+    })
+    several <- method_of(request)$estimate_several
+    if (is.null(several) || is_source(request$data)) return(lapply(each, run_fit))
+    return(with_memory_told(several(each)))
   }
   method <- method_of(request)
   in_pieces <- is_source(request$data)

@@ -26,7 +26,8 @@ source_memory <- function() {
 source_pieces <- function() {
   new_source_kind(
     whole = FALSE, refuse = stop_pieces_errors, live = live_in_pieces, beside = live_as_they_are,
-    levels = crossing_rank_in_pieces, clustered = clustered_in_pieces, robust = robust_sums_in_pieces
+    levels = crossing_rank_in_pieces, clustered = clustered_by_scores(scores_in_pieces),
+    robust = robust_by_sums(robust_in_pieces)
   )
 }
 

@@ -19,7 +19,9 @@ validate_panel_fit <- function(fit) {
   regression <- fit$regression
   of_regressors <- length(fit$design$x)
   must(all(lengths(regression[c("status", "slopes", "norms")]) == of_regressors), "regression")
-  must(length(regression$centre) == of_regressors + 1, "regression")
+  must(identical(names(regression), regression_fields), "regression")
+  must(length(regression$centre) == length(regression$residual), "regression")
+  must(length(regression$regressors) == k - has_constant(fit), "regression")
   must(identical(dim(regression$root), c(k, k)) && identical(dim(regression$frame$upper), c(k, k)), "regression")
   must(fit$n > 0 && fit$ssr >= 0 && isTRUE(all.equal(fit$scale, fit$ssr / fit$df$residual)), "scale")
   must(fit$df$residual > 0 && fit$df$effects >= 0 && is.logical(fit$df$exact), "df")

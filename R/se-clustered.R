@@ -368,14 +368,18 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
   }))
 }
 
-clustered_in_pieces <- function(spec, fit, dimensions) {
+# Where rows are not at hand: `scores(fit, name)` gives the sums of scores by the values of a column, see
+# scores_in_pieces().
+clustered_by_scores <- function(scores) function(spec, fit, dimensions) clustered_of_scores(spec, fit, dimensions, scores)
+
+clustered_of_scores <- function(spec, fit, dimensions, scores) {
   name <- dimensions[[1]]$name
   if (length(dimensions) > 1 || length(dimensions[[1]]$columns) > 1 || spec$type %in% c("CR2", "CR3") ||
       spec$df == "satterthwaite") {
     stop_pieces_errors("CR0 and CR1 by one column are computed piece by piece.")
   }
   live <- live_rows(fit)
-  sums <- scores_in_pieces(fit, name)
+  sums <- scores(fit, name)
   G <- sums$count
   check_cluster_count(G, name, sums$labels)
   factor <- if (spec$type == "CR1") cr1_factor(fit, G, sums$nested, live) else 1

@@ -60,13 +60,16 @@ robust_sums <- function(spec, fit, power) {
   list(products = core_robust_products(walk, leverage$values, power, mean)$products, note = leverage$note)
 }
 
-robust_sums_in_pieces <- function(spec, fit, power) {
+# Where rows are not at hand: `sums(fit, power, mean_leverage)` gives the products of rows and squared residuals.
+robust_by_sums <- function(sums) function(spec, fit, power) robust_of_sums(fit, power, sums)
+
+robust_of_sums <- function(fit, power, sums) {
   if (power != 0 && length(fit$effects) > 1) {
     stop_pieces_errors("HC0 and HC1 are computed piece by piece, with one set of effects HC2 to HC4 too.")
   }
   live <- live_rows(fit)$n
-  sums <- robust_in_pieces(fit, power, average_leverage(fit, live))
-  list(products = sums$products, live = fit$n - max(fit$n - live, sums$fitted))
+  found <- sums(fit, power, average_leverage(fit, live))
+  list(products = found$products, live = fit$n - max(fit$n - live, found$fitted))
 }
 
 # Over the live rows: the others have a leverage of 1 each.

@@ -59,6 +59,51 @@ test_that("an estimator from outside whose last regression is of a working outco
   }
 })
 
+test_that("a source from outside gives coefficients and errors from sums alone", {
+  # Two tables that stand for where the data lies, each of which gives sums of what it is asked.
+  data <- gappy_panel(seed = 7, plain = TRUE)
+  tables <- split(data, rep_len(1:2, nrow(data)))
+  sum_up <- function(of) Reduce(`+`, lapply(tables, of))
+  whole <- fit_pooled(y ~ x1 + x2, data)
+  scores <- function(fit, name) {
+    labels <- unique(data[[name]])
+    sums <- sum_up(function(table) {
+      z <- cbind(1, table$x1, table$x2)
+      e <- table$y - drop(z %*% fit$coefficients$estimate)
+      u <- inside$core_coordinates(fit$regression$frame, z)
+      t(rowsum(rbind(u * e, matrix(0, length(labels), 3)), c(match(table[[name]], labels), seq_along(labels))))
+    })
+    list(scores = sums, labels = labels, count = length(labels), nested = logical())
+  }
+  robust <- function(fit, power, mean_leverage) {
+    list(products = sum_up(function(table) {
+      z <- cbind(1, table$x1, table$x2)
+      u <- inside$core_coordinates(fit$regression$frame, z)
+      crossprod(u * (table$y - drop(z %*% fit$coefficients$estimate)))
+    }), fitted = 0)
+  }
+  assign("source_toy", function() {
+    inside$new_source_kind(
+      whole = FALSE, refuse = inside$stop_pieces_errors, live = identity, beside = inside$live_as_they_are,
+      levels = inside$crossing_rank_in_pieces, clustered = inside$clustered_by_scores(scores),
+      robust = inside$robust_by_sums(robust)
+    )
+  }, globalenv())
+  on.exit(rm("source_toy", envir = globalenv()))
+  states <- lapply(tables, function(table) {
+    columns <- as.matrix(table[c("x1", "x2", "y")])
+    inside$core_state_of_products(colMeans(columns), crossprod(scale(columns, scale = FALSE)), nrow(table), nrow(table))
+  })
+  design <- inside$change_design(inside$design_without_rows(whole$design), source = list(kind = "toy"))
+  fit <- inside$new_panel_fit(whole$request, design, inside$core_solve_pooled(Reduce(inside$core_merge_pooled, states)))
+  expect_equal(coef(fit), coef(whole), tolerance = 1e-10)
+  for (errors in list(se_classical(), se_robust("HC1"), se_clustered(id), se_clustered(id, "CR0"))) {
+    expect_equal(vcov(with_errors(fit, errors)), vcov(with_errors(whole, errors)), tolerance = 1e-9)
+  }
+  expect_error(with_errors(fit, se_clustered(id, "CR2")), class = "wavetax_error_pieces")
+  expect_error(residuals(fit), class = "wavetax_error")
+})
+
 test_that("a format and a block from outside are written and rendered", {
   assign("writer_toy", function() {
     inside$text_table_writer(function(table) {

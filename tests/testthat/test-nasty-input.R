@@ -187,9 +187,9 @@ test_that("printed text follows one rule whatever the session's options, and lab
   old <- options(OutDec = ",", digits = 3, scipen = -20, max.print = 5)
   on.exit(options(old))
   expect_identical(show(), plain)
-  csv <- table_csv(spec_table(fit))
+  csv <- table_csv(as_table(spec_table(fit)))
   options(old)
-  expect_identical(csv, table_csv(spec_table(fit)))
+  expect_identical(csv, table_csv(as_table(spec_table(fit))))
   expect_true(any(grepl("\"-0.0434\"", csv)))
   nasty <- panel
   nasty$coast[nasty$coast == "Ember"] <- "Em\u001b[31m\u202eber | <b>*x*\n=1+1"
@@ -198,7 +198,7 @@ test_that("printed text follows one rule whatever the session's options, and lab
   printed <- paste(utils::capture.output(print(bad)), collapse = "\n")
   expect_false(grepl("\u001b|\u202e", printed))
   expect_match(printed, "Em<U+001B>[31m<U+202E>ber", fixed = TRUE)
-  table <- table_markdown(spec_table(bad))
+  table <- table_markdown(as_table(spec_table(bad)))
   expect_length(unique(lengths(regmatches(table[3:12], gregexpr("(?<!\\\\)[|]", table[3:12], perl = TRUE)))), 1)
   expect_false(any(grepl("<b>", table, fixed = TRUE)))
   wide <- spec_table("=cmd()" = bad)

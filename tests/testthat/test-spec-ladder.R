@@ -28,4 +28,14 @@ test_that("several outcomes give a list of fits", {
   fits <- fit_fixed(cbind(log(nights), saved = log(rescues + 1)) ~ levy, panel, effects = "both")
   expect_identical(names(fits), c("log(nights)", "saved"))
   expect_equal(coef(fits$saved), coef(fit_fixed(log(rescues + 1) ~ levy, panel, effects = "both")))
+  panel$some <- replace(panel$berths, 1:3, NA)
+  for (effects in list("entity", "both", ~ harbour + harbour:trend(season))) {
+    fits <- fit_fixed(cbind(log(nights), berths) ~ levy + pier + storms, panel, effects, weights = ~ relief + 1)
+    alone <- fit_fixed(berths ~ levy + pier + storms, panel, effects, weights = ~ relief + 1)
+    expect_equal(summary(fits$berths), summary(alone), tolerance = 1e-10, ignore_attr = TRUE)
+    expect_equal(coefficients(fits[[1]]),
+                 coef(fit_fixed(log(nights) ~ levy + pier + storms, panel, effects, weights = ~ relief + 1)))
+    expect_identical(vapply(fit_fixed(cbind(berths, some) ~ levy, panel, effects), nobs, 1L),
+                     c(berths = nrow(panel), some = nrow(panel) - 3L))
+  }
 })
