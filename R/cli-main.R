@@ -1,15 +1,6 @@
 # The command line: arguments and exit codes; the work is the exported functions'.
 # Exit status 0 done, 1 the data or the model was refused, 2 wrong usage.
 
-cli_commands <- function() {
-  list(
-    demo = demo_command(), check = check_command(), repair = repair_command(), profile = profile_command(),
-    reshape = reshape_command(), balance = balance_command(), join = join_command(), fit = fit_command(),
-    diagnose = diagnose_command(), appraise = appraise_command(), compare = compare_command(),
-    completion = completion_command(), manual = manual_command()
-  )
-}
-
 cli_main <- function(args) {
   options(width = 80L, OutDec = ".", scipen = 0, digits = 7)
   if (length(args) == 0 || args[1] %in% c("--help", "-h", "help")) {
@@ -29,7 +20,7 @@ cli_main <- function(args) {
     ), "wavetax --help"))
   }
   done <- cli_collect(cli_guard(run_command(commands[[args[1]]], args[-1]), args[1]))
-  if (length(done$printed) > 0 && !cpp_write_output(done$printed)) {
+  if (length(done$printed) > 0 && !core_write_output(done$printed)) {
     writeLines("Error: the results could not be written to standard output.", stderr())
     return(1L)
   }
@@ -97,5 +88,3 @@ cli_guard <- function(work, command) {
 
 # A message's own lines, each without signs that a terminal would obey.
 visible_lines <- function(text) paste(visible_text(strsplit(text, "\n", fixed = TRUE)[[1]]), collapse = "\n")
-
-stop_usage <- function(...) rlang::abort(paste0(...), class = "wavetax_usage", call = NULL)

@@ -30,31 +30,6 @@ bullets <- function(lines, sign) {
   if (length(lines) > 0) stats::setNames(lines, rep(sign, length(lines)))
 }
 
-# Signs that a terminal would obey, or that turn or hide text, as their code points: labels come
-# from files.
-visible_text <- function(x) {
-  odd <- which(grepl("[^ -~]", x, useBytes = TRUE))
-  x[odd] <- vapply(x[odd], escape_signs, "", USE.NAMES = FALSE)
-  x
-}
-
-hidden_signs <- function(point) {
-  within <- function(from, to) point >= from & point <= to
-  within(1, 31) | within(127, 159) | point %in% c(173, 1564, 6158, 65279) | within(8203, 8207) | within(8232, 8238) |
-    within(8288, 8303) | within(65529, 65531) | within(917504, 917631)
-}
-
-escape_signs <- function(text) {
-  text <- as_utf8_text(text)
-  points <- utf8ToInt(text)
-  odd <- hidden_signs(points)
-  if (!any(odd)) return(text)
-  signs <- intToUtf8(points, multiple = TRUE)
-  signs[odd] <- sprintf("<U+%04X>", points[odd])
-  for (short in c("n", "t", "r")) signs[points == c(n = 10, t = 9, r = 13)[[short]]] <- paste0("\\", short)
-  paste(signs, collapse = "")
-}
-
 # seq_along(x) with a progress bar for long work, where somebody is watching.
 along_with_progress <- function(x, doing, envir = parent.frame()) {
   if (!interactive() && !isatty(stderr())) return(seq_along(x))

@@ -62,9 +62,6 @@ core_solve_dummies <- function(state, k) {
   )
 }
 
-# The triangular factor of any matrix's rows.
-core_refactor <- function(rows) cpp_merge_triangles(matrix(0, ncol(rows), ncol(rows)), rows)
-
 # Deviations from the constant by set; the second set's average zero over rows.
 core_piece_levels <- function(swept) {
   b <- swept$solution$residual

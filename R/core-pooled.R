@@ -14,7 +14,6 @@ core_pooled_state <- function(rows, threads = core_threads(rows$n)) {
 # products less means, `weight` the sum of weights. Products have squared what the columns have: a factor of rows keeps
 # twice the digits.
 core_state_of_products <- function(means, products, weight, n, constant = TRUE) {
-  p <- length(means)
   triangle <- rbind(sqrt(weight) * c(1, means), cbind(0, core_factor_of_products(products)), deparse.level = 0)
   list(triangle = triangle, n = n, constant = constant)
 }

@@ -143,3 +143,6 @@ core_full_coefficients <- function(solution) {
   b[solution$status == 0L] <- solution$coefficients
   b
 }
+
+# The triangular factor of any matrix's rows.
+core_refactor <- function(rows) cpp_merge_triangles(matrix(0, ncol(rows), ncol(rows)), rows)

@@ -66,3 +66,18 @@ known_levels <- function(x, name, xlevels) {
   }
   factor(x, levels = known)
 }
+
+warn_unknown_effects <- function(unknown, name, mean_of) {
+  if (length(unknown) == 0) return(invisible())
+  warn_wavetax(
+    "unknown_effect",
+    sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("One", name, "is") else
+      paste(count_of(length(unknown), name), "are"), list_some(unknown)),
+    where = if (mean_of) {
+      sprintf("Predicted with the average effect of a %s, 0.", name)
+    } else {
+      "The predictions there are NA: fixed effects say nothing on others."
+    },
+    todo = if (!mean_of) sprintf("`effects = FALSE` predicts for an average %s.", name)
+  )
+}

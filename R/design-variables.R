@@ -56,7 +56,7 @@ check_outcome <- function(y, name, data = NULL) {
 # any other.
 plain_size <- function(x) {
   if (is.factor(x) || is.matrix(x)) return(NA_real_)
-  if (is.double(x)) return(cpp_column_size(x, core_threads(length(x))))
+  if (is.double(x)) return(core_column_size(x, core_threads(length(x))))
   if (is.integer(x) && !anyNA(x)) 1 else NA_real_
 }
 

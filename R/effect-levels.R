@@ -91,12 +91,6 @@ effect_errors <- function(fit) {
   vector("list", length(fit$effects))
 }
 
-# Means of the kept regressors, a row a regressor, from the first layer of the transformation.
-layer_rows <- function(fit, levels) {
-  kept <- match(slope_names(fit), names(fit$design$x))
-  levels[kept, , drop = FALSE]
-}
-
 one_way_errors <- function(fit) {
   means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
   weight <- group_weights(fit, fit$effects[[1]])
@@ -110,11 +104,6 @@ one_way_errors <- function(fit) {
 # x'(X'X)^-1 x over the slopes of a fixed effects fit, for each column of x: the squared length of
 # its coordinates.
 slope_squares <- function(fit, x) colSums(mean_coordinates(fit, numeric(ncol(x)), t(x))^2)
-
-group_weights <- function(fit, set) {
-  if (!is.null(set$groups$weight)) return(set$groups$weight)
-  core_group_weights(set$groups, fit_rows(fit)$weights)
-}
 
 prediction_errors <- function(fit) {
   weight <- group_weights(fit, fit$effects[[1]])
@@ -172,7 +161,7 @@ share_table <- function(fit, rows, columns) {
   cell <- (columns$codes - 1L) * rows$count + rows$codes
   w <- fit_rows(fit)$weights
   cells <- rows$count * columns$count
-  sums <- if (is.null(w)) tabulate(cell, cells) else cpp_group_sums(w, as.integer(cell), cells)
+  sums <- if (is.null(w)) tabulate(cell, cells) else core_group_sums(w, as.integer(cell), cells)
   matrix(sums, rows$count, columns$count)
 }
 

@@ -68,20 +68,3 @@ mean_rows <- function(design, groups, name, by_rows) {
     collapsed = list(codes = groups$codes, rows = design$rows, n = length(design$y))
   )
 }
-
-# A column's groups on the entities of a between regression: none may be in two.
-collapsed_groups <- function(design, name) {
-  groups <- groups_of_rows(design, design$collapsed$rows, name)
-  first <- match(seq_along(design$y), design$collapsed$codes)
-  own <- groups$codes[first]
-  if (identical(own[design$collapsed$codes], groups$codes)) {
-    return(core_groups(own, groups$count, groups$labels))
-  }
-  moved <- unique(design$collapsed$codes[own[design$collapsed$codes] != groups$codes])
-  stop_wavetax(
-    "clusters", sprintf("%s %s in several clusters by `%s`.", count_of(length(moved), design$between),
-                        if (length(moved) == 1) "is" else "are", name),
-    todo = sprintf("A between regression has one row for each %s; cluster by what holds it whole.",
-                   design$between)
-  )
-}

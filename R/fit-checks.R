@@ -90,3 +90,11 @@ check_keeps_rows <- function(fit, what) {
       "Estimate again with `keep = \"rows\"`, or before `slim()`."
   )
 }
+
+keeps_rows <- function(fit) length(fit$design$y) > 0
+
+# What a generic's method takes, for the check of its dots.
+method_call <- function(name, todo = NULL) {
+  list(call = get(paste0(name, ".panel_fit")), name = paste0(name, "()"), todo = todo,
+       hidden = c("object", "x", "row.names", "optional"))
+}

@@ -44,3 +44,22 @@ chosen_terms <- function(parm, terms) {
     todo = sprintf("Coefficients are %s.", list_some(terms, 8))
   )
 }
+
+# The constant of a regression of changes is a drift: in a table it has a row of its own.
+drift_term <- "(Drift)"
+
+with_drift <- function(record) {
+  table <- record$coefficients
+  if (method_of(record)$constant == "drift") table$term[table$term == constant_term] <- drift_term
+  table
+}
+
+# Coordinates of rows [lead, x - share * means]: a column a row.
+mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
+  frame <- fit$regression$frame
+  constant <- has_constant(fit)
+  origin <- if (constant) frame$origin[-1] else frame$origin
+  apart <- if (all(lead == 0)) x else x - rep(origin, each = nrow(x))
+  if (any(share != 0)) apart <- apart - share * (means - rep(origin, each = nrow(x)))
+  t(core_to_orthonormal(frame$upper, unname(cbind(if (constant) lead, apart))))
+}

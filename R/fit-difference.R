@@ -48,15 +48,6 @@ estimate_difference <- function(request) {
   new_panel_fit(request, design, solution, new_transformation("changes"), notes = design$across)
 }
 
-# Rows of a design one period apart, by the later one: see core_adjacent_rows().
-change_pairs <- function(design) {
-  used <- used_index(design)
-  pairs <- core_adjacent_rows(used$entity, used$clock)
-  rows <- order(pairs$now)
-  pairs[c("now", "before")] <- list(pairs$now[rows], pairs$before[rows])
-  pairs
-}
-
 # The design of changes between adjacent periods; each row is the later of its pair.
 changes_of <- function(design) {
   pairs <- change_pairs(design)

@@ -215,3 +215,31 @@ describe_effects <- function(set, groups, level, slopes = list()) {
     singletons = sum(groups$sizes == 1), level = level, slopes = slopes
   )
 }
+
+group_weights <- function(fit, set) {
+  if (!is.null(set$groups$weight)) return(set$groups$weight)
+  core_group_weights(set$groups, fit_rows(fit)$weights)
+}
+
+# Means of the kept regressors, a row a regressor, from the first layer of the transformation.
+layer_rows <- function(fit, levels) {
+  kept <- match(slope_names(fit), names(fit$design$x))
+  levels[kept, , drop = FALSE]
+}
+
+# A column's groups on the entities of a between regression: none may be in two.
+collapsed_groups <- function(design, name) {
+  groups <- groups_of_rows(design, design$collapsed$rows, name)
+  first <- match(seq_along(design$y), design$collapsed$codes)
+  own <- groups$codes[first]
+  if (identical(own[design$collapsed$codes], groups$codes)) {
+    return(core_groups(own, groups$count, groups$labels))
+  }
+  moved <- unique(design$collapsed$codes[own[design$collapsed$codes] != groups$codes])
+  stop_wavetax(
+    "clusters", sprintf("%s %s in several clusters by `%s`.", count_of(length(moved), design$between),
+                        if (length(moved) == 1) "is" else "are", name),
+    todo = sprintf("A between regression has one row for each %s; cluster by what holds it whole.",
+                   design$between)
+  )
+}

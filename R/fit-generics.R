@@ -75,12 +75,6 @@ coef.panel_fit <- function(object, ...) {
   kept_estimates(object)[shown_terms(object)]
 }
 
-# What a generic's method takes, for the check of its dots.
-method_call <- function(name, todo = NULL) {
-  list(call = get(paste0(name, ".panel_fit")), name = paste0(name, "()"), todo = todo,
-       hidden = c("object", "x", "row.names", "optional"))
-}
-
 #' @rdname panel_fit
 #' @export
 vcov.panel_fit <- function(object, ...) {

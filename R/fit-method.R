@@ -23,11 +23,13 @@
 
 new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
                            sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
-                           estimate_several = NULL, estimate_pieces = NULL, r_squared = c("within", "swept", "overall"), levels = TRUE,
+                           estimate_several = NULL, estimate_pieces = NULL,
+                           r_squared = c("within", "swept", "overall"), levels = TRUE,
                            weighted = function(variance) TRUE) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
        effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
-       estimate_several = estimate_several, estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels, weighted = weighted)
+       estimate_several = estimate_several, estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels,
+       weighted = weighted)
 }
 
 # In the order in which they are told of.

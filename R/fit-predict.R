@@ -65,16 +65,6 @@ prediction_variance <- function(fit, x, newdata, effects) {
   of(mean_coordinates(fit, 1 - shrink, x, shrink, means), sigma2_u * (1 - shrink))
 }
 
-# Coordinates of rows [lead, x - share * means]: a column a row.
-mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
-  frame <- fit$regression$frame
-  constant <- has_constant(fit)
-  origin <- if (constant) frame$origin[-1] else frame$origin
-  apart <- if (all(lead == 0)) x else x - rep(origin, each = nrow(x))
-  if (any(share != 0)) apart <- apart - share * (means - rep(origin, each = nrow(x)))
-  t(cpp_to_orthonormal(frame$upper, unname(cbind(if (constant) lead, apart))))
-}
-
 # Variance of a new row about its mean.
 noise_variance <- function(fit, effects) {
   if (is.null(fit$variance)) return(fit$scale)
@@ -103,21 +93,6 @@ new_effects <- function(fit, newdata) {
     total <- total + effect
   }
   total
-}
-
-warn_unknown_effects <- function(unknown, name, mean_of) {
-  if (length(unknown) == 0) return(invisible())
-  warn_wavetax(
-    "unknown_effect",
-    sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("One", name, "is") else
-      paste(count_of(length(unknown), name), "are"), list_some(unknown)),
-    where = if (mean_of) {
-      sprintf("Predicted with the average effect of a %s, 0.", name)
-    } else {
-      "The predictions there are NA: fixed effects say nothing on others."
-    },
-    todo = if (!mean_of) sprintf("`effects = FALSE` predicts for an average %s.", name)
-  )
 }
 
 # What the groups of a set are called in other rows.

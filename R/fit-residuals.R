@@ -59,9 +59,6 @@ set_effect <- function(set, codes, values, weights) {
   out
 }
 
-# The equation in levels: of a first difference fit that from which its changes were taken.
-level_design <- function(fit) if (is.null(fit$design$levels)) fit$design else fit$design$levels
-
 # x'b with the constant, on the rows of the fit or another design of them, perhaps of other coefficients.
 linear_part <- function(fit, design = fit$design, estimates = kept_estimates(fit)) {
   total <- rep(if (has_constant(fit)) estimates[[constant_term]] else 0, length(design$y))

@@ -57,8 +57,6 @@ without_environments <- function(fit) {
   fit
 }
 
-keeps_rows <- function(fit) length(fit$design$y) > 0
-
 without_codes <- function(groups) {
   groups["codes"] <- list(NULL)
   unclass(groups)

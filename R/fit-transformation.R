@@ -31,19 +31,6 @@ mixes_effects <- function(fit) fit$effects
 error_variance <- function(fit) fit$scale
 variance_within <- function(fit) fit$variance$sigma2_e
 
-# The rows of a fit's last regression, with its working outcome and weights where it has them; design_rows() are the
-# user's. What covariances and tests of residuals sum up is of these.
-fit_rows <- function(fit) {
-  rows <- design_rows(fit$design)
-  if (is.null(fit$working)) rows else core_rows(fit$working$y, rows$x, rows$constant, fit$working$weights)
-}
-
-# Their weights, one a row.
-row_weights <- function(fit) {
-  weights <- fit_rows(fit)$weights
-  if (is.null(weights)) rep(1, fit$n) else weights
-}
-
 plain_walk <- function(fit) {
   core_walk(fit_rows(fit), fit$transform, fit$regression, skip = has_swept_effects(fit))
 }
@@ -74,10 +61,10 @@ rows_shrunken <- function() new_row_kind(apply = quasi_demean, mixes = mixes_eff
 quasi_demean <- function(fit, columns) {
   groups <- fit$effects[[1]]$groups
   w <- row_weights(fit)
-  total <- pmax(cpp_group_sums(w, groups$codes, groups$count), .Machine$double.xmin)
+  total <- pmax(core_group_sums(w, groups$codes, groups$count), .Machine$double.xmin)
   theta <- fit$variance$theta
   by_column(columns, function(v) {
-    times_root_weights(fit, v - (theta * cpp_group_sums(w * v, groups$codes, groups$count) / total)[groups$codes])
+    times_root_weights(fit, v - (theta * core_group_sums(w * v, groups$codes, groups$count) / total)[groups$codes])
   })
 }
 
@@ -117,3 +104,16 @@ error_walk <- function(fit) {
 
 # Residuals of the regression's rows as they are walked over, times the root of their weights.
 weighted_residuals <- function(fit, walk = error_walk(fit)) row_kind(fit)$residuals(fit, walk)
+
+# Residuals of the transformed regression, one a used row: computed when they are asked for, so that
+# a fit does not hold them.
+transformed_residuals <- function(fit) core_residuals(fit_rows(fit), fit$transform, fit$regression)
+
+# Rows of a design one period apart, by the later one: see core_adjacent_rows().
+change_pairs <- function(design) {
+  used <- used_index(design)
+  pairs <- core_adjacent_rows(used$entity, used$clock)
+  rows <- order(pairs$now)
+  pairs[c("now", "before")] <- list(pairs$now[rows], pairs$before[rows])
+  pairs
+}

@@ -1,8 +1,6 @@
 # One more walk over the rows of a fit, for what its errors sum up: the one place that knows whether
 # they are in memory or come in pieces.
 
-has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(fit$effects) > 0
-
 # What small-sample factors count: rows that tell something of the noise, those with h < 1. list(n, fitted: the
 # other rows, by number, or NULL).
 live_rows <- function(fit) {
@@ -149,4 +147,13 @@ robust_in_pieces <- function(fit, power, mean_leverage) {
   })
   check_same_rows_again(fit, total$rows)
   total
+}
+
+# A set of effects of the live rows, as the core takes it.
+live_effect_set <- function(fit, set, live) {
+  trends <- lapply(set$trends, function(name) {
+    values <- trend_values(fit$design, name)
+    if (is.null(live$fitted)) values else values[-live$fitted]
+  })
+  core_effect_set(live_groups(set$groups, live), trends, set$intercept)
 }

@@ -88,3 +88,8 @@ bounded_run <- function(from, to) {
   if (is.factor(from) || length(from) == 1 && length(to) == 1 && isTRUE(abs(to - from) <= most_run)) return(from:to)
   stop_wavetax("formula", "A run such as `1:12` goes from one number to another, by a million steps at most.")
 }
+
+# Columns as a formula, whatever their names: `~ a + b`, built of symbols.
+column_formula <- function(names) {
+  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(names, as.name)), env = baseenv())
+}

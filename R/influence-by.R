@@ -59,7 +59,7 @@ influence_by <- function(fit, by = "entity") {
 # alone the others are those of the regression without it, estimated again.
 group_changes <- function(fit, walk, basis, groups) {
   moved <- if (is.null(basis$level)) {
-    cpp_cluster_changes(basis$z, basis$e, basis$pick, groups, core_threads(fit$n))
+    core_cluster_changes(basis$z, basis$e, basis$pick, groups, core_threads(fit$n))
   } else {
     core_adjusted_scores(basis, groups, "inverse")$by_cluster
   }

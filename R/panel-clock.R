@@ -148,3 +148,5 @@ period_place <- function(index) {
   if (length(index$ticks) == index$span) return(index$clock)
   match(index$clock, index$ticks)
 }
+
+format_period <- function(x) label_text(x)

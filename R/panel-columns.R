@@ -12,8 +12,8 @@ is_blank <- function(x) {
 # hold. Without the package that made them R would read their bits as other numbers.
 plain_column <- function(x) {
   if (!inherits(x, "integer64")) return(x)
-  whole <- cpp_integer64(as.double(unclass(x)))
-  if (max(abs(whole), 0, na.rm = TRUE) < 2^53) whole else cpp_integer64_text(as.double(unclass(x)))
+  whole <- core_integer64(as.double(unclass(x)))
+  if (max(abs(whole), 0, na.rm = TRUE) < 2^53) whole else core_integer64_text(as.double(unclass(x)))
 }
 
 # One value a row, of a kind that can be told apart and written: what keys, groups and described columns are.
@@ -36,7 +36,7 @@ is_sound_class <- function(x) {
 }
 
 # A data frame with other columns under its names: asked one by one it would look each name up among thousands.
-map_columns <- function(data, change, ...) with_columns(data, Map(change, unclass(data), ...))
+map_columns <- function(data, make, ...) with_columns(data, Map(make, unclass(data), ...))
 
 with_columns <- function(data, columns) {
   attributes(columns) <- attributes(data)
@@ -118,4 +118,36 @@ stop_no_column <- function(unknown, columns) {
       sprintf("Columns are %s.", list_some(columns, 12))
     )
   )
+}
+
+# The name in a quosure as it is written, before there are columns to look it up in; NULL for none.
+written_name <- function(quo) {
+  if (rlang::quo_is_missing(quo)) return(NULL)
+  expr <- named_expression(quo)
+  if (is_one_text(expr)) expr
+}
+
+# What a quosure holds, a bare name or a formula of one as text.
+named_expression <- function(quo) {
+  expr <- rlang::quo_get_expr(quo)
+  if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
+  if (is.symbol(expr)) as.character(expr) else expr
+}
+
+check_length <- function(value, name, n) {
+  ordinary <- is.atomic(value) || is.factor(value)
+  if (ordinary && NROW(value) == n) return(invisible())
+  stop_wavetax(
+    "formula",
+    sprintf("`%s` gives %s, but the data have %s.", name,
+            if (ordinary) count_of(NROW(value), "value") else paste("a", class(value)[1]),
+            count_of(n, "row")),
+    todo = "Every part of a formula is one value a row: a column, or made from columns."
+  )
+}
+
+# Whether a column never differs, nor goes missing, among rows of one key.
+same_within <- function(x, key) {
+  first <- match(key, key)
+  all((is.na(x) & is.na(x[first])) | (!is.na(x) & !is.na(x[first]) & x == x[first]))
 }

@@ -64,14 +64,18 @@ evaluate_in <- function(call, name, scope) {
   value
 }
 
-check_length <- function(value, name, n) {
-  ordinary <- is.atomic(value) || is.factor(value)
-  if (ordinary && NROW(value) == n) return(invisible())
-  stop_wavetax(
-    "formula",
-    sprintf("`%s` gives %s, but the data have %s.", name,
-            if (ordinary) count_of(NROW(value), "value") else paste("a", class(value)[1]),
-            count_of(n, "row")),
-    todo = "Every part of a formula is one value a row: a column, or made from columns."
+# Evaluates an expression among the columns of a table; on a panel frame with the
+# operators at hand.
+evaluate_among <- function(expr, data, env, index = NULL) {
+  eval(expr, columns_environment(data, env, index))
+}
+
+columns_environment <- function(data, env, index = NULL) {
+  operators <- c(
+    if (!is.null(index)) panel_operators(index),
+    # Unless the caller has something else by that name.
+    if (identical(get0("factor", env), factor)) list(factor = categories_of)
   )
+  columns <- lapply(as.list(plain_data_frame(data)), plain_column)
+  list2env(columns, parent = list2env(operators, parent = env))
 }

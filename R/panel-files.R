@@ -107,7 +107,7 @@ check_complete <- function(partial, file, lacks) {
   if (!is.null(lacking)) stop_not_written(file, lacking)
 }
 
-is_plain_file <- function(file) cpp_is_plain_file(enc2native(path.expand(file)))
+is_plain_file <- function(file) core_is_plain_file(enc2native(path.expand(file)))
 
 # How files begin whose kind their first bytes tell.
 file_starts <- list(
@@ -157,4 +157,31 @@ rename_whole_file <- function(partial, target, file) {
   if (!dir.exists(target) && suppressWarnings(file.rename(partial, target))) return(invisible())
   stop_wavetax("cannot_write", sprintf("%s cannot be replaced.", sQuote(file, FALSE)),
                todo = "Is it a folder, or open in another program?")
+}
+
+check_file <- function(file) {
+  if (!is.character(file) || length(file) != 1 || is.na(file)) {
+    stop_wavetax("no_file", "`file` is not one path.", todo = "Give the path of a file in quotes.")
+  }
+  if (dir.exists(file)) stop_not_a_table(file, "It is a folder.")
+  if (!file.exists(file)) {
+    near <- near_names(basename(file), list.files(dirname(file)))
+    stop_wavetax(
+      "no_file", sprintf("There is no file %s.", sQuote(file, FALSE)),
+      todo = if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE)))
+    )
+  }
+  if (!is_plain_file(file)) {
+    stop_not_a_table(file, "It is a pipe or a device, which gives what it has only once.", "Save it to a file first.")
+  }
+  if (file.size(file) == 0) stop_not_a_table(file, "It is empty.")
+}
+
+stop_not_a_table <- function(file, where,
+                             todo = "It should be a table with the names of the columns in its first row.") {
+  stop_wavetax(
+    "not_a_table", sprintf("The file %s could not be read as a table.", sQuote(file, FALSE)),
+    where = gsub("\\s*\n\\s*", " ", where),
+    todo = todo
+  )
 }

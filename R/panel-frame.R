@@ -148,7 +148,7 @@ index_keys <- function(data, entity, period, order = NULL, labels = NULL) {
     span = max(time$ticks, 1L), unit = time$unit, order = order,
     columns = list(data[[entity]], data[[period]]), labels = labels
   )
-  index$ordered <- cpp_strictly_ordered(index$codes, index$clock)
+  index$ordered <- core_strictly_ordered(index$codes, index$clock)
   check_no_repeated_key(index)
   index
 }
@@ -179,7 +179,7 @@ check_key_kind <- function(x, name, role) {
 
 is_whole <- function(x) {
   if (!is.numeric(x) || is.factor(x)) return(FALSE)
-  is.integer(x) || cpp_number_facts(as.double(x))$whole
+  is.integer(x) || core_number_facts(as.double(x))$whole
 }
 
 check_no_missing_key <- function(codes, name) {
@@ -198,7 +198,7 @@ check_no_repeated_key <- function(index) {
   span <- as.numeric(index$span)
   cells <- length(index$entities) * span
   if (cells <= 64 * length(index$codes) + 1e6) {
-    if (!cpp_any_repeated_cell(index$codes, index$clock, length(index$entities), span)) {
+    if (!core_any_repeated_cell(index$codes, index$clock, length(index$entities), span)) {
       return(invisible())
     }
   }

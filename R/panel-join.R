@@ -86,21 +86,6 @@ check_new_columns <- function(columns, x, by, replace) {
                  "Take those of the other table with `replace = TRUE`, or rename one of each.")
 }
 
-# Keys as text, numbers of one value alike whatever their kind; NA where a part is missing.
-join_key <- function(data, keys) {
-  parts <- lapply(keys, function(key) {
-    x <- plain_column(data[[key]])
-    text <- label_text(x)
-    text[is.na(x)] <- NA
-    text
-  })
-  missing <- Reduce(`|`, lapply(parts, is.na))
-  if (length(keys) == 1) return(parts[[1]])
-  replace(do.call(paste, c(parts, sep = "\r")), missing, NA)
-}
-
-key_words <- function(key) gsub("\r", " ", key, fixed = TRUE)
-
 check_key_once <- function(mine, theirs, by) {
   known <- theirs[!is.na(theirs)]
   again <- unique(known[duplicated(known)])

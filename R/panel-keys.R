@@ -22,7 +22,7 @@ rank_key <- function(x) {
 
 # Text in the order of the C locale; blank text counts as missing.
 rank_text <- function(x) {
-  seen <- cpp_code_text(enc2utf8(x))
+  seen <- core_code_text(enc2utf8(x))
   values <- seen$values
   # Bytes that are no text come as their codes.
   if (any(grepl("<[0-9a-f]{2}>", values))) check_valid_text(unique(x))
@@ -37,7 +37,7 @@ rank_text <- function(x) {
 
 rank_integers <- function(x) {
   x <- as.integer(x)
-  ranked <- cpp_rank_by_table(x, max(1e6, 4 * length(x)))
+  ranked <- core_rank_by_table(x, max(1e6, 4 * length(x)))
   if (!is.null(ranked)) return(ranked)
   values <- sort(unique(x), method = "radix", na.last = NA)
   list(codes = match(x, values, nomatch = 0L), values = values)
@@ -47,3 +47,18 @@ is_whole_integer <- function(x) {
   extent <- suppressWarnings(range(x, na.rm = TRUE))
   all(abs(extent) < .Machine$integer.max) && !any(x != trunc(x), na.rm = TRUE)
 }
+
+# Keys as text, numbers of one value alike whatever their kind; NA where a part is missing.
+join_key <- function(data, keys) {
+  parts <- lapply(keys, function(key) {
+    x <- plain_column(data[[key]])
+    text <- label_text(x)
+    text[is.na(x)] <- NA
+    text
+  })
+  missing <- Reduce(`|`, lapply(parts, is.na))
+  if (length(keys) == 1) return(parts[[1]])
+  replace(do.call(paste, c(parts, sep = "\r")), missing, NA)
+}
+
+key_words <- function(key) gsub("\r", " ", key, fixed = TRUE)

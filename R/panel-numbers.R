@@ -69,7 +69,7 @@ column_numbers <- function(x, options) {
 }
 
 read_cells <- function(x, role, options, sample) {
-  seen <- cpp_read_numerals(x, role[["comma"]], role[["point"]], identical(options$percent, "share"), currency_words,
+  seen <- core_read_numerals(x, role[["comma"]], role[["point"]], identical(options$percent, "share"), currency_words,
                             options$missing, sample)
   if (is.null(seen$value)) return(seen)
   names(seen$counts) <- names(seen$first) <- number_marks
@@ -89,25 +89,10 @@ given_roles <- function(options) {
   c(comma = comma, point = point)
 }
 
-# What the cells say where nothing was said (`commas`: other columns of the file have decimal commas): a mark that
-# must be decimal somewhere is so everywhere,
-# and the other is then between thousands unless it too must be decimal. Commas before exactly three
-# digits throughout are between thousands where numbers without one stay under 1000.
-decide_roles <- function(counts, role, numbers, commas = FALSE) {
-  if (any(role > 0L)) return(role)
-  has <- function(mark) counts[[mark]] > 0
-  grouped <- has("space_thousands") || has("apostrophe_thousands")
-  other <- has("point_thousands") || grouped
-  comma <- if (has("comma_decimal")) 1L else if (has("comma_thousands")) 2L else if (!has("comma_either")) 0L else
-    if (other) 1L else if (under_thousand(counts, numbers)) 2L else NA_integer_
-  point <- if (has("point_decimal")) 1L else if (has("point_thousands")) 2L else if (!has("point_either")) 0L else
-    if (identical(comma, 1L) && !grouped) 2L else
-    if (is.na(comma) || (has("currency") || commas) && !grouped && comma == 0L) NA_integer_ else 1L
-  c(comma = comma, point = point)
-}
-
-# Numbers without a comma are there, are under 1000, and have no decimals.
-under_thousand <- function(counts, numbers) {
-  counts[["plain_thousand"]] == 0 && counts[["point_decimal"]] + counts[["point_either"]] == 0 &&
-    numbers > counts[["comma_either"]]
+# As a reader of delimited text has it: numbers where every cell is one as it stands.
+plain_numbers <- function(x) {
+  if (any(grepl("^[-+]?0[0-9]|^[-+]?[0-9]{15,}$", x))) return(x)
+  value <- suppressWarnings(as.numeric(x))
+  if (any(is.na(value) & !is.na(x))) return(x)
+  if (is_whole(value) && all(abs(value) < .Machine$integer.max, na.rm = TRUE)) as.integer(value) else value
 }

@@ -102,18 +102,18 @@ shift_values <- function(x, index, lag) {
   dense <- as.numeric(length(index$entities)) * span <= 8 * length(index$codes) + 1e6
   if (plain && (index$ordered || dense)) {
     entities <- if (index$ordered) 0 else length(index$entities)
-    return(cpp_shifted_values(x, index$codes, index$clock, entities, span, lag,
+    return(core_shifted_values(x, index$codes, index$clock, entities, span, lag,
                               core_threads(length(x))))
   }
   order <- if (!index$ordered) order(index$codes, index$clock, method = "radix")
-  x[cpp_shifted_rows(index$codes, index$clock, order, lag)]
+  x[core_shifted_rows(index$codes, index$clock, order, lag)]
 }
 
 group_mean <- function(x, codes, count) {
   x <- as.double(x)
   present <- !is.na(x)
-  sums <- cpp_group_sums(replace(x, !present, 0), codes, count)
-  counts <- cpp_group_sums(as.double(present), codes, count)
+  sums <- core_group_sums(replace(x, !present, 0), codes, count)
+  counts <- core_group_sums(as.double(present), codes, count)
   (sums / ifelse(counts == 0, NA, counts))[codes]
 }
 
@@ -138,66 +138,8 @@ check_shift <- function(x, k, index, name) {
   }
 }
 
-# Evaluates an expression among the columns of a table; on a panel frame with the
-# operators at hand.
-evaluate_among <- function(expr, data, env, index = NULL) {
-  eval(expr, columns_environment(data, env, index))
-}
-
-columns_environment <- function(data, env, index = NULL) {
-  operators <- c(
-    if (!is.null(index)) panel_operators(index),
-    # Unless the caller has something else by that name.
-    if (identical(get0("factor", env), factor)) list(factor = categories_of)
-  )
-  columns <- lapply(as.list(plain_data_frame(data)), plain_column)
-  list2env(columns, parent = list2env(operators, parent = env))
-}
-
 # Categories of text in the order of their signs, as everywhere else, not in that of the locale.
 categories_of <- function(x = character(), levels, ...) {
   if (missing(levels) && is.character(x)) return(factor(x, levels = sort_text(unique(x)), ...))
   if (missing(levels)) factor(x, ...) else factor(x, levels, ...)
-}
-
-#' @export
-transform.panel_frame <- function(`_data`, ...) {
-  index <- panel_index(`_data`)
-  expressions <- as.list(substitute(list(...)))[-1]
-  check_all_named(expressions)
-  out <- plain_data_frame_keeping_names(`_data`)
-  scope <- columns_environment(`_data`, parent.frame(), index)
-  check_formula_names(expressions, `_data`, scope)
-  for (name in names(expressions)) {
-    words <- deparse_words(expressions[[name]])
-    value <- evaluate_in(expressions[[name]], words, scope)
-    if (!is.null(value) && !NROW(value) %in% c(1, nrow(out))) check_length(value, words, nrow(out))
-    out[[name]] <- value
-  }
-  restore_panel(out, index)
-}
-
-check_all_named <- function(expressions) {
-  unnamed <- if (is.null(names(expressions))) rep(TRUE, length(expressions)) else !nzchar(names(expressions))
-  if (!any(unnamed)) return(invisible())
-  words <- deparse_words(expressions[unnamed][[1]])
-  stop_wavetax("unnamed", sprintf("`%s` has no name for its column.", words),
-               todo = sprintf("Name it: `transform(panel, new = %s)`.", words))
-}
-
-#' @export
-with.panel_frame <- function(data, expr, ...) {
-  evaluate_among(substitute(expr), data, parent.frame(), panel_index(data))
-}
-
-#' @export
-within.panel_frame <- function(data, expr, ...) {
-  index <- panel_index(data)
-  inner <- columns_environment(data, parent.frame(), index)
-  eval(substitute(expr), inner)
-  values <- as.list(inner, all.names = TRUE)
-  out <- plain_data_frame_keeping_names(data)
-  out[setdiff(names(data), names(values))] <- NULL
-  for (name in names(values)) out[[name]] <- values[[name]]
-  restore_panel(out, index)
 }

@@ -76,7 +76,7 @@ tried_elsewhere <- function(read, file) {
   if (.Platform$OS.type != "windows") {
     seconds <- 60 + ceiling(file.size(file) / 1e6)
     child <- parallel::mcparallel({
-      cpp_expendable(as.integer(min(seconds, 1e6)))
+      core_expendable(as.integer(min(seconds, 1e6)))
       try_it()
     }, silent = TRUE, mc.set.seed = FALSE)
     return(suppressWarnings(parallel::mccollect(child)[[1]]))

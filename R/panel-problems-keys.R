@@ -146,11 +146,11 @@ problem_missing_keys <- function(keys) {
 # Whether any key of two known parts stands twice; TRUE too where that takes a look at each.
 any_repeated <- function(keys) {
   if (min(keys$codes, keys$clock, 1L) < 1L) return(TRUE)
-  if (cpp_strictly_ordered(keys$codes, keys$clock)) return(FALSE)
+  if (core_strictly_ordered(keys$codes, keys$clock)) return(FALSE)
   entities <- length(keys$entities)
   span <- max(keys$clock)
   as.numeric(entities) * span > 64 * length(keys$codes) + 1e6 ||
-    cpp_any_repeated_cell(keys$codes, keys$clock, entities, span)
+    core_any_repeated_cell(keys$codes, keys$clock, entities, span)
 }
 
 problem_repeated_keys <- function(data, keys) {
@@ -225,7 +225,7 @@ problem_presence <- function(keys) {
     clock <- clock[once_apart]
   }
   size <- tabulate(codes, length(keys$entities))
-  ends <- cpp_first_and_last(codes, clock, length(keys$entities))
+  ends <- core_first_and_last(codes, clock, length(keys$entities))
   # Of the periods that somebody has; one that nobody has is no gap of anyone's.
   ticks <- sort(unique(clock))
   inside <- ifelse(size > 0, match(ends$last, ticks) - match(ends$first, ticks) + 1L - size, 0L)

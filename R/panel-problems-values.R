@@ -117,7 +117,7 @@ usual_value <- function(x, code) {
 far_values <- function(columns, keys) {
   far <- rep(list(numeric()), length(columns))
   numbers <- vapply(columns, is.numeric, TRUE)
-  far[numbers] <- cpp_far_values(lapply(columns[numbers], as.double), keys$codes, length(keys$entities), 4L, 300,
+  far[numbers] <- core_far_values(lapply(columns[numbers], as.double), keys$codes, length(keys$entities), 4L, 300,
                                  core_threads(length(keys$codes)))
   far
 }

@@ -64,11 +64,6 @@ find_problems <- function(data, entity, period, periods = NULL, date_format = NU
   new_panel_problems(Filter(Negate(is.null), found), entity, period)
 }
 
-finding <- function(kind, weight, where, todo, rows = integer(), column = NA_character_) {
-  list(kind = kind, weight = weight, column = column, where = where, todo = todo,
-       rows = list(as.integer(rows)))
-}
-
 new_panel_problems <- function(found, entity, period) {
   weight <- factor(vapply(found, `[[`, "", "weight"), c("stops", "likely", "note"))
   found <- found[order(weight)]

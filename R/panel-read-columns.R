@@ -32,7 +32,7 @@ most_told <- 40
 # Whole numbers of 15 digits and more: codes.
 is_long_code <- function(x) {
   if (!is.double(x) || is.object(x)) return(FALSE)
-  facts <- cpp_number_facts(x)
+  facts <- core_number_facts(x)
   facts$whole && facts$largest >= 1e14
 }
 

@@ -148,13 +148,6 @@ fill_merged <- function(cells, merged, place) {
   cells
 }
 
-merged_limits <- function(range) {
-  ends <- strsplit(range, ":", fixed = TRUE)[[1]]
-  parts <- regmatches(ends, regexec("^([A-Z]+)([0-9]+)$", ends))
-  list(top = as.numeric(parts[[1]][3]), left = column_number(parts[[1]][2]), bottom = as.numeric(parts[[2]][3]),
-       right = column_number(parts[[2]][2]))
-}
-
 # In a column that holds both text and date cells the reader gives dates as counts of days: those are
 # read again, and written as dates.
 dates_among_text <- function(data, file, sheet, place, header = 1) {

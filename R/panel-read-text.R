@@ -72,7 +72,7 @@ check_is_text <- function(start, file) {
   if (grepl(page, rawToChar(utils::head(start[start != 0], 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is a web page.", "Save the table itself, as CSV or .xlsx.")
   }
-  if (cpp_holds_zero(enc2native(path.expand(file)))) stop_no_text(file)
+  if (core_holds_zero(enc2native(path.expand(file)))) stop_no_text(file)
   if (!any(start > as.raw(0x20))) stop_not_a_table(file, "It is empty but for spaces and line ends.")
   if (grepl("^\\s*[[{]\\s*[[{\"]", rawToChar(utils::head(start, 200)), useBytes = TRUE)) {
     stop_not_a_table(file, "It is JSON.", "Save its table as CSV, or make it a data frame first.")
@@ -125,7 +125,7 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
     data
   }
   data <- read(...)
-  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && cpp_number_facts(x)$largest >= 2^53, TRUE)
+  wide <- vapply(data, function(x) is.double(x) && !is.object(x) && core_number_facts(x)$largest >= 2^53, TRUE)
   if (any(wide)) {
     classes <- rep("character", sum(wide))
     names(classes) <- names(data)[wide]
@@ -137,7 +137,7 @@ read_text_table <- function(path, name, ..., heading = FALSE) {
 }
 
 one_quote <- function(x) {
-  if (!cpp_any_contains(x, "\"\"")) return(x)
+  if (!core_any_contains(x, "\"\"")) return(x)
   gsub("\"\"", "\"", x, fixed = TRUE)
 }
 
@@ -279,29 +279,4 @@ read_text_block <- function(file, options, encoding) {
   found$header <- if (options$header != 1 || is.null(found$header)) options$header else found$header
   if (is.null(options$range) && !is_whole_table(found)) say_found(found, row_texts(cells))
   block_of_cells(cells, found, file)
-}
-
-# Rows and columns of a matrix of cells as a data frame of text, under its headings; what R reads as
-# plain numbers is numbers.
-block_of_cells <- function(cells, found, file) {
-  rows <- found$top:min(found$bottom, nrow(cells))
-  columns <- found$left:min(found$right, ncol(cells))
-  if (found$top >= nrow(cells) || found$left > ncol(cells) || length(rows) <= found$header) {
-    stop_not_a_table(file, "The range lies outside its cells.")
-  }
-  cells <- cells[rows, columns, drop = FALSE]
-  names <- combine_headings(cells[seq_len(found$header), , drop = FALSE])
-  body <- cells[-seq_len(found$header), , drop = FALSE]
-  body <- body[rowSums(!is.na(body)) > 0, , drop = FALSE]
-  data <- lapply(seq_len(ncol(body)), function(column) plain_numbers(body[, column]))
-  names(data) <- ifelse(is.na(names), "", names)
-  structure(data, class = "data.frame", row.names = .set_row_names(nrow(body)))
-}
-
-# As a reader of delimited text has it: numbers where every cell is one as it stands.
-plain_numbers <- function(x) {
-  if (any(grepl("^[-+]?0[0-9]|^[-+]?[0-9]{15,}$", x))) return(x)
-  value <- suppressWarnings(as.numeric(x))
-  if (any(is.na(value) & !is.na(x))) return(x)
-  if (is_whole(value) && all(abs(value) < .Machine$integer.max, na.rm = TRUE)) as.integer(value) else value
 }

@@ -44,7 +44,7 @@ panel_counts <- function(index) {
   last_tick <- max(index$ticks)
   rows <- length(index$codes)
   seen <- tabulate(index$codes, N)
-  ends <- cpp_first_and_last(index$codes, index$clock, N)
+  ends <- core_first_and_last(index$codes, index$clock, N)
   inside <- missing_inside(index, ends$first, ends$last, seen)
   structure(list(
     absent = absent_periods(index), entity = index$entity, period = index$period,

@@ -110,20 +110,6 @@ record_end <- function(bytes, first_only) {
   if (length(ends) == 0) 0 else if (first_only) ends[1] else ends[length(ends)]
 }
 
-check_source_columns <- function(wanted, names, file) {
-  absent <- setdiff(wanted, names)
-  if (length(absent) == 0) return(invisible())
-  near <- unlist(lapply(absent, near_names, names))
-  stop_wavetax(
-    "unknown_column", sprintf("The file %s has no column %s.", sQuote(file, FALSE),
-                              list_words(sQuote(absent, FALSE))),
-    todo = c(
-      if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE))),
-      sprintf("Its columns are %s.", list_some(names, 8))
-    )
-  )
-}
-
 # Whole numbers in one piece may have decimals in the next; text may not become numbers.
 check_same_kinds <- function(kinds, piece, what) {
   mine <- vapply(piece, function(x) if (all(is.na(x))) NA_character_ else if (is.numeric(x)) "numbers" else "text", "")
@@ -140,5 +126,3 @@ check_same_kinds <- function(kinds, piece, what) {
   }
   ifelse(is.na(kinds), mine, kinds)
 }
-
-stop_pieces <- function(found, todo = NULL) stop_wavetax("pieces", found, todo = todo)

@@ -82,7 +82,7 @@ describe_number <- function(x, name, part, index, range = FALSE) {
   codes <- part$codes[seen]
   if (length(v) == 0) v <- NA_real_
   groups <- core_groups(match(codes, unique(codes)))
-  means <- if (length(codes) > 0) cpp_group_sums(v, groups$codes, groups$count) / groups$sizes else NA_real_
+  means <- if (length(codes) > 0) core_group_sums(v, groups$codes, groups$count) / groups$sizes else NA_real_
   quartiles <- if (range) stats::quantile(v, c(0.25, 0.5, 0.75), names = FALSE, na.rm = TRUE)
   out <- data.frame(
     variable = name, rows = sum(seen), missing = sum(!seen), mean = mean(v), overall = stats::sd(v),
@@ -118,7 +118,7 @@ correlations_of <- function(data, index) {
   x <- x[use, , drop = FALSE]
   codes <- match(index$codes[use], unique(index$codes[use]))
   groups <- core_groups(codes)
-  means <- vapply(seq_len(ncol(x)), function(j) cpp_group_sums(x[, j], groups$codes, groups$count) / groups$sizes,
+  means <- vapply(seq_len(ncol(x)), function(j) core_group_sums(x[, j], groups$codes, groups$count) / groups$sizes,
                   numeric(groups$count))
   means <- matrix(means, ncol = ncol(x), dimnames = dimnames(x))
   relate <- function(x) suppressWarnings(stats::cor(x))

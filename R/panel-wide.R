@@ -35,5 +35,3 @@ panel_to_wide <- function(data, variables = NULL) {
   attr(out, "labels") <- index$labels
   out
 }
-
-format_period <- function(x) label_text(x)

@@ -107,7 +107,7 @@ cell_extent <- function(file, part) {
   rest <- raw()
   each_bytes(file, part, function(bytes) {
     bytes <- c(rest, bytes)
-    seen <<- cpp_cell_extent(bytes, seen)
+    seen <<- core_cell_extent(bytes, seen)
     rest <<- utils::tail(bytes, length(bytes) - seen[5])
     TRUE
   })
@@ -269,3 +269,13 @@ sheet_cells <- function(file, sheet, most = Inf, range = NULL) {
   if (nrow(data) == 0 || ncol(data) == 0) return(NULL)
   without_blanks(as.matrix(data))
 }
+
+merged_limits <- function(range) {
+  ends <- strsplit(range, ":", fixed = TRUE)[[1]]
+  parts <- regmatches(ends, regexec("^([A-Z]+)([0-9]+)$", ends))
+  list(top = as.numeric(parts[[1]][3]), left = column_number(parts[[1]][2]), bottom = as.numeric(parts[[2]][3]),
+       right = column_number(parts[[2]][2]))
+}
+
+# What a sheet holds at most (Office Open XML), the row of headings included.
+sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)

@@ -41,7 +41,7 @@ text_writer <- function(data, separator) {
     write = function(to) write_rows(quoted, to, TRUE),
     lacks = function(path) {
       rows <- nrow(data)
-      counts <- cpp_text_counts(path.expand(path), separator)
+      counts <- core_text_counts(path.expand(path), separator)
       whole <- identical(counts, c(records = rows + 1, cells = (rows + 1) * ncol(data)))
       if (!whole) {
         return(sprintf("%s of %s arrived.", count_words(max(0, counts[["records"]] - 1)), count_of(rows, "row")))
@@ -69,9 +69,6 @@ quoted_text <- function(data, separator) {
   names(data) <- quote(names(data))
   data
 }
-
-# What a sheet holds at most (Office Open XML), the row of headings included.
-sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)
 
 workbook_writer <- function(data, file) {
   check_package("openxlsx", "writes spreadsheets")

@@ -58,8 +58,6 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
   if (panels) figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity)) else figure
 }
 
-tick_labels <- function(at, index) visible_text(format_period(index$periods)[match(at, index$ticks)])
-
 # A line for each entity, in a colour of its own and with its name at its end; in small panels,
 # which have titles, one colour does.
 path_layers <- function(paths, panels) {

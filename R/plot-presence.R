@@ -57,7 +57,7 @@ presence_key <- function(single) {
 # ticks within the line's span.
 presence_cells <- function(index, lines) {
   N <- length(index$entities)
-  ends <- cpp_first_and_last(index$codes, index$clock, N)
+  ends <- core_first_and_last(index$codes, index$clock, N)
   line_of <- integer(N)
   line_of[order(ends$first, ends$last)] <- ceiling(seq_len(N) / ceiling(N / lines))
   place <- match(index$clock, index$ticks)

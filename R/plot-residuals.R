@@ -92,8 +92,8 @@ residual_panels <- list(
     index <- fit$design$index
     ranked <- rank_codes(sample$clock - min(sample$clock) + 1L)
     size <- tabulate(ranked$codes)
-    mean <- cpp_group_sums(sample$e, ranked$codes, ranked$count) / size
-    sd <- sqrt(pmax(cpp_group_sums(sample$e^2, ranked$codes, ranked$count) / size - mean^2, 0) / pmax(size - 1, 1))
+    mean <- core_group_sums(sample$e, ranked$codes, ranked$count) / size
+    sd <- sqrt(pmax(core_group_sums(sample$e^2, ranked$codes, ranked$count) / size - mean^2, 0) / pmax(size - 1, 1))
     panel <- sprintf("Mean by %s, with twice its error", index$period)
     ticks <- sort(unique(sample$clock))
     labels <- index$periods[match(ticks, index$ticks)]
@@ -103,7 +103,7 @@ residual_panels <- list(
   entity = function(sample, fit, labels) {
     N <- max(sample$entity)
     size <- tabulate(sample$entity, N)
-    spread <- sqrt(cpp_group_sums(sample$e^2, sample$entity, N) / pmax(size, 1))
+    spread <- sqrt(core_group_sums(sample$e^2, sample$entity, N) / pmax(size, 1))
     panel <- sprintf("Spread by %s, from the narrowest to the widest", sample$noun)
     use <- which(size >= 2)
     use <- use[order(spread[use])]

@@ -201,25 +201,6 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   out
 }
 
-# What Satterthwaite's degrees of freedom of directions are made of, where the fit's errors do not hold it: too many
-# slopes. A function of directions, a column each, that gives list(own, moments) of them.
-forms_of_directions <- function(fit) {
-  spec <- fit$errors$spec
-  dimension <- cluster_dimensions(fit, spec)[[1]]
-  clusters <- cluster_groups(fit, dimension$columns)
-  walk <- error_walk(fit)
-  basis <- cluster_basis(fit, walk, nested_effects(fit, clusters, all_live_rows(fit, walk)))
-  adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
-  function(directions) {
-    core_adjusted_scores(replace(basis, "pick", list(basis$pick %*% directions)), clusters, adjustment, TRUE)
-  }
-}
-
-satterthwaite_of <- function(fit, directions) {
-  forms <- forms_of_directions(fit)
-  vapply(seq_len(ncol(directions)), function(j) core_satterthwaite(forms(directions[, j, drop = FALSE]), 1), 0)
-}
-
 # eta of several directions together, orthonormal columns, from pairs of them.
 hotelling_of <- function(fit, directions) {
   q <- ncol(directions)
@@ -238,12 +219,6 @@ most_together <- 8
 
 # Rows up to which each few clusters are looked through for a regressor that lives in one of them.
 most_looked_at <- 1e5
-
-# The kept coefficients as directions of length 1 in orthonormal coordinates, a column each.
-unit_contrasts <- function(fit) {
-  root <- fit$regression$root
-  t(root / sqrt(rowSums(root^2)))
-}
 
 slope_contrasts <- function(fit) unit_contrasts(fit)[, kept_terms(fit) != constant_term, drop = FALSE]
 
@@ -370,7 +345,9 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
 
 # Where rows are not at hand: `scores(fit, name)` gives the sums of scores by the values of a column, see
 # scores_in_pieces().
-clustered_by_scores <- function(scores) function(spec, fit, dimensions) clustered_of_scores(spec, fit, dimensions, scores)
+clustered_by_scores <- function(scores) {
+  function(spec, fit, dimensions) clustered_of_scores(spec, fit, dimensions, scores)
+}
 
 clustered_of_scores <- function(spec, fit, dimensions, scores) {
   name <- dimensions[[1]]$name

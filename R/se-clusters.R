@@ -1,11 +1,6 @@
 # What clustered errors need of the clusters of a fit: the groups of each dimension, how the effects lie to
 # them, and the rows in a basis in which corrected scores are found.
 
-# Columns as a formula, whatever their names: `~ a + b`, built of symbols.
-column_formula <- function(names) {
-  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(names, as.name)), env = baseenv())
-}
-
 # a:b of columns.
 combination_call <- function(columns) Reduce(function(a, b) call(":", a, b), lapply(columns, as.name))
 
@@ -69,7 +64,7 @@ swept_sets <- function(fit) {
 nested_effects <- function(fit, clusters, live) {
   vapply(swept_sets(fit), function(set) {
     if (is.null(live$fitted)) return(core_is_nested(set$groups, clusters))
-    cpp_is_nested(set$groups$codes[-live$fitted], clusters$codes[-live$fitted], set$groups$count)
+    core_codes_nested(set$groups$codes[-live$fitted], clusters$codes[-live$fitted], set$groups$count)
   }, TRUE)
 }
 
@@ -94,15 +89,6 @@ crossing_rank <- function(fit, nested, live) {
   core_effects_rank(system)$count
 }
 
-# A set of effects of the live rows, as the core takes it.
-live_effect_set <- function(fit, set, live) {
-  trends <- lapply(set$trends, function(name) {
-    values <- trend_values(fit$design, name)
-    if (is.null(live$fitted)) values else values[-live$fitted]
-  })
-  core_effect_set(live_groups(set$groups, live), trends, set$intercept)
-}
-
 # CR1's small-sample factor.
 cr1_factor <- function(fit, G, nested, live) {
   G / (G - 1) * (live$n - 1) / (live$n - cluster_parameters(fit, nested, live))
@@ -111,7 +97,7 @@ cr1_factor <- function(fit, G, nested, live) {
 # The share of a set's levels that have rows in several clusters, or `most` where it is no smaller.
 crossing_share <- function(set, clusters, most) {
   used <- sum(set$groups$sizes > 0)
-  cpp_crossing_groups(set$groups, clusters, length(clusters$codes), ceiling(most * used)) / used
+  core_crossing_groups(set$groups, clusters, length(clusters$codes), ceiling(most * used)) / used
 }
 
 # Columns that effects which cut across clusters may make, and the cells they may fill.
@@ -189,7 +175,7 @@ basis_with_dummies <- function(fit, e, crossing, within, p) {
 trends_taken_off <- function(fit, set, weights) {
   loadings <- core_loadings(fit_effect_set(set, fit$design), weights)
   codes <- set$groups$codes
-  sums <- function(v) cpp_group_sums(if (is.null(weights)) v else weights * v, codes, set$groups$count)
+  sums <- function(v) core_group_sums(if (is.null(weights)) v else weights * v, codes, set$groups$count)
   function(v) {
     for (loading in loadings) {
       share <- sums(loading * v) / sums(loading^2)

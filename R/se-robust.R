@@ -88,7 +88,7 @@ effect_leverages <- function(fit, spec) {
   }
   system <- fit_effect_system(fit)
   on.exit(core_release(system))
-  if (system$dense && system$unknowns <= 4096) return(list(values = cpp_effect_leverage(system$pointer)))
+  if (system$dense && system$unknowns <= 4096) return(list(values = core_effect_leverage(system$pointer)))
   if (spec$leverages == "exact") {
     stop_wavetax(
       "errors", sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.",
@@ -103,23 +103,6 @@ effect_leverages <- function(fit, spec) {
     count_words(spec$draws), label_text(signif(100 * sqrt(2 / spec$draws), 2))
   ))
 }
-
-# Random numbers of their own: the session's stream is as it was.
-with_own_seed <- function(seed, expr) {
-  before <- get0(".Random.seed", globalenv(), inherits = FALSE)
-  kind <- RNGkind()
-  on.exit({
-    RNGkind(kind[1], kind[2], kind[3])
-    if (is.null(before)) rm(".Random.seed", envir = globalenv()) else assign(".Random.seed", before,
-                                                                             envir = globalenv())
-  })
-  set.seed(seed, "Mersenne-Twister", "Inversion", "Rejection")
-  expr
-}
-
-# Numbers that no column holds, whatever it was made of: a column drawn from the same seed would be taken for one that
-# leaves nothing.
-random_numbers <- function(n) with_own_seed(271828182, stats::rnorm(n) + sin(stats::runif(n, 0, 7)))
 
 short_panel_words <- function(fit, spec) {
   if (!has_swept_effects(fit)) return(NULL)

@@ -1,46 +1,6 @@
 # How a fit is printed: what was estimated of what; the sample; which errors; one
 # table; what was dropped and why; a few figures of fit.
 
-#' @export
-print.panel_fit <- function(x, ...) {
-  check_print_dots(..., of = print.panel_fit)
-  show_blocks(blocks_of(x))
-  invisible(x)
-}
-
-#' @export
-blocks_of.panel_fit <- function(x, ...) blocks_of(fit_record(x))
-
-#' @export
-as_table.panel_fit <- function(x, ...) as_table(fit_record(x))
-
-#' @export
-summary.panel_fit <- function(object, ...) {
-  check_no_dots(..., of = list(call = summary.panel_fit, name = "summary()", hidden = "object"))
-  structure(list(fit = object), class = "panel_fit_summary")
-}
-
-#' @export
-print.panel_fit_summary <- function(x, ...) {
-  check_print_dots(..., of = print.panel_fit_summary)
-  show_blocks(blocks_of(x))
-  invisible(x)
-}
-
-#' @export
-blocks_of.panel_fit_summary <- function(x, ...) {
-  fit <- x$fit
-  likelihood <- stats::logLik(fit)
-  two <- function(x) format_number(as.numeric(x), decimals = 2)
-  list(
-    blocks_of(fit), gap_block(),
-    text_block("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
-               format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr)),
-    text_block("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
-               two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
-  )
-}
-
 sample_words <- function(fit) {
   design <- fit$design
   size <- count_of(fit$n, method_of(fit)$row(design))
@@ -110,15 +70,6 @@ coefficients_table <- function(table, means, title = NULL, notes = NULL) {
   if (!any(is_mean)) return(out)
   heads <- c(sprintf("Within %s, and of what is fixed", means$unit), sprintf("Between %s less within", means$unit))
   insert_rows(out, table_rows(heads, "span"), c(0, sum(!is_mean)))
-}
-
-# The constant of a regression of changes is a drift: in a table it has a row of its own.
-drift_term <- "(Drift)"
-
-with_drift <- function(record) {
-  table <- record$coefficients
-  if (method_of(record)$constant == "drift") table$term[table$term == constant_term] <- drift_term
-  table
 }
 
 # What stands below the coefficients, a line each.

@@ -86,3 +86,43 @@ effect_facts <- function(fit) {
       if (length(set$trends) > 0) sprintf("%s trends in %s", set$name, set$trends))
   }))
 }
+
+#' @export
+print.panel_fit <- function(x, ...) {
+  check_print_dots(..., of = print.panel_fit)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.panel_fit <- function(x, ...) blocks_of(fit_record(x))
+
+#' @export
+as_table.panel_fit <- function(x, ...) as_table(fit_record(x))
+
+#' @export
+summary.panel_fit <- function(object, ...) {
+  check_no_dots(..., of = list(call = summary.panel_fit, name = "summary()", hidden = "object"))
+  structure(list(fit = object), class = "panel_fit_summary")
+}
+
+#' @export
+print.panel_fit_summary <- function(x, ...) {
+  check_print_dots(..., of = print.panel_fit_summary)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.panel_fit_summary <- function(x, ...) {
+  fit <- x$fit
+  likelihood <- stats::logLik(fit)
+  two <- function(x) format_number(as.numeric(x), decimals = 2)
+  list(
+    blocks_of(fit), gap_block(),
+    text_block("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
+               format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr)),
+    text_block("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
+               two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
+  )
+}

@@ -72,8 +72,3 @@ read_fits <- function(file) {
 }
 
 saved_version <- 3
-
-stop_not_fits <- function(file, where) {
-  stop_wavetax("not_fits", sprintf("The file %s could not be read as fits.", sQuote(file, FALSE)),
-               where = utils::head(strsplit(where, "\n")[[1]], 1), todo = "Fits are saved by `write_fits()`.")
-}

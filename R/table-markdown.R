@@ -1,5 +1,4 @@
 # A table value in Markdown.
-writer_md <- function() text_table_writer(function(table) blocks_markdown(table_blocks(table)))
 
 table_markdown <- function(table) {
   line <- function(x) paste("|", paste(x, collapse = " | "), "|")
@@ -9,9 +8,4 @@ table_markdown <- function(table) {
     line(markdown_text(c(table$stub, table$columns$head))), line(c(":--", form)),
     vapply(seq_len(nrow(words)), function(r) line(markdown_text(words[r, ])), "")
   )
-}
-
-# Text that means something in Markdown stands as it is.
-markdown_text <- function(x) {
-  html_safe(gsub("([\\\\`*_|#~]|\\[|\\])", "\\\\\\1", visible_text(x), perl = TRUE))
 }

@@ -87,3 +87,17 @@ figure_names <- c(
 
 # Means of entities stand for more rows than they are.
 rows_behind <- function(record) if (record$method == "between") Inf else record$rows
+
+stop_not_fits <- function(file, where) {
+  stop_wavetax("not_fits", sprintf("The file %s could not be read as fits.", sQuote(file, FALSE)),
+               where = utils::head(strsplit(where, "\n")[[1]], 1), todo = "Fits are saved by `write_fits()`.")
+}
+
+numbers_of <- function(x) values_of(x, is.double, NA_real_)
+
+# A list of single values of one kind; nulls are missing. NULL where they are of another.
+values_of <- function(x, is_kind, missing) {
+  x <- lapply(as.list(x), function(one) if (is.integer(one)) as.double(one) else one)
+  good <- vapply(x, function(one) is.null(one) || (length(one) == 1 && is_kind(one)), TRUE)
+  if (all(good)) unname(vapply(x, function(one) if (is.null(one)) missing else one, missing))
+}

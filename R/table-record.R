@@ -32,13 +32,6 @@ read_record <- function(entry, name, file) {
   record
 }
 
-# A list of single values of one kind; nulls are missing. NULL where they are of another.
-values_of <- function(x, is_kind, missing) {
-  x <- lapply(as.list(x), function(one) if (is.integer(one)) as.double(one) else one)
-  good <- vapply(x, function(one) is.null(one) || (length(one) == 1 && is_kind(one)), TRUE)
-  if (all(good)) unname(vapply(x, function(one) if (is.null(one)) missing else one, missing))
-}
-numbers_of <- function(x) values_of(x, is.double, NA_real_)
 texts_of <- function(x) values_of(x, is.character, NA_character_)
 flags_of <- function(x) values_of(x, is.logical, NA)
 

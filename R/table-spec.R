@@ -165,10 +165,6 @@ cluster_cells <- function(clusters) {
   word_cells(cluster_words(clusters))
 }
 
-cluster_words <- function(clusters) {
-  list_words(vapply(seq_along(clusters), function(d) count_of(clusters[[d]], names(clusters)[d]), ""))
-}
-
 # For each random effects fit the test against the first fixed effects fit that it can be tested against, those of
 # the same sets of effects first: list(cells, against, by column, why), why where there is none.
 hausman_facts <- function(fits) {

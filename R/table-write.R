@@ -55,10 +55,4 @@ is_tabled <- function(x) {
   any(vapply(class(x), function(class) !is.null(utils::getS3method("as_table", class, optional = TRUE)), TRUE))
 }
 
-# Text that means something in a page of HTML stands as it is.
-html_safe <- function(x) {
-  x <- visible_text(x)
-  x <- gsub("&", "&amp;", x, fixed = TRUE)
-  x <- gsub("<", "&lt;", x, fixed = TRUE)
-  gsub(">", "&gt;", x, fixed = TRUE)
-}
+writer_md <- function() text_table_writer(function(table) blocks_markdown(table_blocks(table)))

@@ -136,7 +136,7 @@ spreads_by_period <- function(fit, live) {
   squares <- live_residuals(live, fit)^2
   period <- rank_codes(live$clock - min(live$clock) + 1L)
   size <- tabulate(period$codes, period$count)
-  means <- cpp_group_sums(squares, period$codes, period$count) / size
+  means <- core_group_sums(squares, period$codes, period$count) / size
   any(means / mean(squares) > 1 + 5 * sqrt(2 / size))
 }
 
@@ -147,8 +147,8 @@ most_entities <- 20000
 cross_section_entities <- function(rows, sample, seed) {
   N <- max(rows$entity)
   size <- tabulate(rows$entity, N)
-  means <- cpp_group_sums(rows$e, rows$entity, N) / size
-  squares <- cpp_group_sums((rows$e - means[rows$entity])^2, rows$entity, N)
+  means <- core_group_sums(rows$e, rows$entity, N) / size
+  squares <- core_group_sums((rows$e - means[rows$entity])^2, rows$entity, N)
   told <- which(size >= 3 & squares > 1e-20 * sum(squares))
   if (!is.null(sample) && sample < length(told)) told <- sort(with_own_seed(seed, sample.int(length(told), sample)))
   if (length(told) > most_entities) {
@@ -167,7 +167,7 @@ cross_section_sums <- function(e, rows, chosen) {
   if (length(chosen$entities) < 2) return(c(pairs = 0, left_out = 0))
   # Less their means, so that sums over shared periods lose no digits.
   e <- e[chosen$used]
-  means <- cpp_group_sums(e, chosen$entity, length(chosen$entities)) / tabulate(chosen$entity)
+  means <- core_group_sums(e, chosen$entity, length(chosen$entities)) / tabulate(chosen$entity)
   core_pair_sums(core_period_table(e - means[chosen$entity], chosen$entity, chosen$period$codes,
                                    length(chosen$entities), chosen$period$count))
 }

@@ -88,8 +88,8 @@ normal_effects <- function(fit) {
   left <- fit$design$y - linear_part(fit)
   weights <- fit$design$weights
   w <- if (is.null(weights)) rep(1, fit$n) else weights
-  total <- cpp_group_sums(w, set$groups$codes, set$groups$count)[used]
-  means <- cpp_group_sums(w * left, set$groups$codes, set$groups$count)[used] / total
+  total <- core_group_sums(w, set$groups$codes, set$groups$count)[used]
+  means <- core_group_sums(w * left, set$groups$codes, set$groups$count)[used] / total
   v <- means / sqrt(fit$variance$sigma2[[1]] + fit$variance$sigma2_e / total)
   if (sum(used) < 8) {
     stop_test("too_few_entities", sprintf("%s are too few to tell a law.", count_of(sum(used), set$name)),

@@ -95,8 +95,8 @@ variance_tests <- list(
     sample <- residual_sample(fit)
     check_row_residuals(fit)
     size <- tabulate(sample$entity)
-    means <- cpp_group_sums(sample$e, sample$entity, length(size)) / size
-    squares <- cpp_group_sums((sample$e - means[sample$entity])^2, sample$entity, length(size))
+    means <- core_group_sums(sample$e, sample$entity, length(size)) / size
+    squares <- core_group_sums((sample$e - means[sample$entity])^2, sample$entity, length(size))
     use <- size >= 2 & squares > 1e-20 * sum(squares)
     if (sum(use) < 2) stop_few_spreads(sample, "two")
     chi_found(sprintf("Unequal variances across %s, Bartlett's test", sample$nouns),
@@ -117,8 +117,8 @@ variance_tests <- list(
                 todo = "Use `method = \"entity\"`.")
     }
     N <- length(size)
-    variance <- cpp_group_sums(sample$e^2, sample$entity, N) / size
-    spread <- cpp_group_sums((sample$e^2 - variance[sample$entity])^2, sample$entity, N) / size / (size - 1)
+    variance <- core_group_sums(sample$e^2, sample$entity, N) / size
+    spread <- core_group_sums((sample$e^2 - variance[sample$entity])^2, sample$entity, N) / size / (size - 1)
     chi_found(sprintf("Unequal variances across %s, the modified Wald test", sample$nouns),
               list(statistic = sum((variance - mean(sample$e^2))^2 / spread), df = N),
               cautions = sprintf(paste("With about %s of each %s it rejects a true null far too often (nearly always",
@@ -200,7 +200,7 @@ clusters_of_squares <- function(fit, keep) {
   size <- as.double(groups$sizes)
   fixed <- vapply(fit$design$x, function(v) {
     v <- v - mean(v)
-    means <- cpp_group_sums(v, groups$codes, groups$count) / size
+    means <- core_group_sums(v, groups$codes, groups$count) / size
     sum((v - means[groups$codes])^2) <= 1e-18 * sum(v^2)
   }, TRUE)
   p <- component_p(fit)

@@ -79,11 +79,3 @@ option_list <- function(text) {
   values[quoted] <- gsub("\"\"", "\"", substring(values[quoted], 2, nchar(values[quoted]) - 1), fixed = TRUE)
   values
 }
-
-# Text of any encoding as UTF-8; what is none of it is taken for Latin-1.
-as_utf8_text <- function(x) {
-  x <- enc2utf8(x)
-  broken <- !validUTF8(x) & !is.na(x)
-  x[broken] <- iconv(x[broken], "latin1", "UTF-8", sub = "byte")
-  x
-}

@@ -127,3 +127,7 @@ term_words <- function(terms) {
   terms[known] <- words[terms[known]]
   unname(terms)
 }
+
+cluster_words <- function(clusters) {
+  list_words(vapply(seq_along(clusters), function(d) count_of(clusters[[d]], names(clusters)[d]), ""))
+}

@@ -39,6 +39,23 @@ test_that("no R file uses a layer below its own", {
   }
 })
 
+test_that("no files depend on each other in a circle, and only the R core calls the bindings", {
+  files <- list.files(file.path(source_root(), "R"), full.names = TRUE)
+  files <- files[!grepl("-package|RcppExports", files)]
+  code <- lapply(files, parse, keep.source = FALSE)
+  used <- lapply(code, function(one) unique(unlist(lapply(one, all.names))))
+  for (f in grep("/core-", files, invert = TRUE)) {
+    expect_identical(grep("^cpp_", used[[f]], value = TRUE), character(), label = basename(files[f]))
+  }
+  defined <- lapply(code, defined_in)
+  owner <- setNames(rep(seq_along(files), lengths(defined)), unlist(defined))
+  reach <- vapply(seq_along(files), function(f) seq_along(files) %in% owner[intersect(used[[f]], names(owner))],
+                  logical(length(files)))
+  diag(reach) <- FALSE
+  for (via in seq_along(files)) reach <- reach | outer(reach[, via], reach[via, ], "&")
+  expect_identical(basename(files[diag(reach)]), character())
+})
+
 test_that("the R core knows no formula, data frame, factor, message or print; only presentation prints", {
   files <- list.files(file.path(source_root(), "R"), full.names = TRUE)
   names_in <- function(file) unique(unlist(lapply(parse(file, keep.source = FALSE), all.names)))

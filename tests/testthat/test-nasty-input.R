@@ -201,7 +201,7 @@ test_that("printed text follows one rule whatever the session's options, and lab
   table <- table_markdown(as_table(spec_table(bad)))
   expect_length(unique(lengths(regmatches(table[3:12], gregexpr("(?<!\\\\)[|]", table[3:12], perl = TRUE)))), 1)
   expect_false(any(grepl("<b>", table, fixed = TRUE)))
-  wide <- spec_table("=cmd()" = bad)
+  wide <- as_table(spec_table("=cmd()" = bad))
   expect_match(table_csv(wide)[1], "\"'=cmd()\"", fixed = TRUE)
 })
 

@@ -1,0 +1,17 @@
+# The rows of a fit: those of its last regression, and those that its disturbances are of.
+
+# The rows of a fit's last regression, with its working outcome and weights where it has them; design_rows() are the
+# user's. What covariances and tests of residuals sum up is of these.
+fit_rows <- function(fit) {
+  rows <- design_rows(fit$design)
+  if (is.null(fit$working)) rows else core_rows(fit$working$y, rows$x, rows$constant, fit$working$weights)
+}
+
+# Their weights, one a row.
+row_weights <- function(fit) {
+  weights <- fit_rows(fit)$weights
+  if (is.null(weights)) rep(1, fit$n) else weights
+}
+
+# The equation in levels: of a first difference fit that from which its changes were taken.
+level_design <- function(fit) if (is.null(fit$design$levels)) fit$design else fit$design$levels
