@@ -1,8 +1,6 @@
 # Serial correlation of residuals e = Mu of any projection M, corrected for what M makes of unrelated disturbances: see
 # serial-corrected.hpp. M = M_o - ZZ', M_o the annihilator of what is nested in entities.
 
-# Columns beside the nested effects up to which all is exact; beyond, traces are estimated from random signs.
-most_exact_columns <- 500
 trace_probes <- 64
 period_probes <- 16
 most_probed_periods <- 30
@@ -50,7 +48,6 @@ core_serial_corrected <- function(e, entity, clock, nested, beside = NULL, lags 
   })
   list(forms = forms, rho = core_serial_rho(done))
 }
-
 
 # An orthonormal basis of what is left of columns after the effects within entities; NULL where that is nothing.
 core_basis_beside <- function(rows, beside, threads) {
@@ -112,7 +109,6 @@ core_serial_joint_lags <- function(forms) {
   out$statistic <- G * sum(m * solve(S / outer(scale, scale), m)) * (G - p) / ((G - 1) * p)
   out
 }
-
 
 # From random signs v: what M_o - M leaves of a row's own share, v g, and of pairs, v'Bg, with g = (M_o - M) v; and Mv.
 core_serial_probes <- function(rows, entity, lags, annihilate, order, threads) {

@@ -88,7 +88,7 @@
 test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, level = 0.05, form = "mean",
                         alternative = "positive", variances = NULL) {
   check_is_fit(fit)
-  if (!is.null(method)) check_choice(method, names(serial_methods), "method", kind = "method")
+  if (!is.null(method)) check_choice(method, serial_method_names, "method", kind = "method")
   check_test_level(level)
   check_draws(draws, seed)
   check_keeps_rows(fit, "rows to test")
@@ -106,7 +106,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   changes <- if (held$changes) serial_changes(fit)
   ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes, live = live, held = held,
               variances = variances, seed = seed)
-  found <- serial_methods[[method]](fit, ask)
+  found <- serial_method(method)(fit, ask)
   if (!held$changes && is.null(found$rho)) found$rho <- first_autocorrelation(fit, live, held)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
@@ -116,7 +116,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   with_draws(test, fit, function(y) {
     again <- refit(fit, y)
     if (method == "differences") ask$changes <- serial_changes(again)
-    serial_methods[[method]](again, ask)$statistic
+    serial_method(method)(again, ask)$statistic
   }, draws, seed, far = if (method %in% c("corrected", "within", "lm")) abs else identity)
 }
 
@@ -213,326 +213,12 @@ serial_takes_out <- function(fit, held) {
                }))
 }
 
-# Residuals of the equation in changes, and their pairs. Effects that follow the periods are swept from the changes.
-serial_changes <- function(fit) {
-  design <- level_design(fit)
-  used <- used_index(design)
-  drift <- method_of(fit)$constant == "drift" && fit$design$constant
-  sweep <- lapply(Filter(function(set) fit$design$index$period %in% set$columns, fit$effects), `[[`, "groups")
-  rows <- design_rows(design)
-  rows$weights <- NULL
-  changes <- core_change_residuals(rows, used$entity, used$clock, drift, sweep)
-  pairs <- core_change_pairs(changes, used$entity, used$clock)
-  told <- length(pairs$now) > 0
-  c(pairs, list(changes = changes$changes, across_gaps = changes$pairs$across_gaps, r = changes$r,
-                rho = if (told) 1 + 2 * sum(pairs$before * pairs$now) / sum(pairs$before^2) else NA_real_))
-}
+# The methods; each is a function serial_<method>(fit, ask), in the file of its name, that gives list(statistic, name,
+# parameter, p, distribution, null, estimate, table, cautions, notes, pairs).
+serial_method_names <- c("corrected", "differences", "within", "durbin-watson", "lm", "breusch-godfrey", "conditional",
+                         "joint")
 
-# The statistics that hold for whatever the fit takes out: see core-serial-corrected.R.
-corrected_forms <- function(fit, live, parts, lags, seed, with_rho = TRUE) {
-  check_some_residual(fit)
-  longest <- max(tabulate(live$entity))
-  if (longest > most_series) {
-    stop_test("too_many_rows", sprintf("A %s with %s is more than the corrected test takes.", live$noun,
-                                       count_of(longest, "row")),
-              todo = "Use `method = \"durbin-watson\"`, or `rows =` for a part of the periods.")
-  }
-  width <- sum(core_unknowns(parts$beside)) + ncol(live$columns)
-  exact <- width <= most_exact_columns && width * live$n <= most_basis_cells
-  if (!exact && live$n > most_probed_rows) {
-    stop_test("too_many_rows", sprintf("%s beside those of %s, in %s: too many for the corrected test.",
-                                       upper_first(count_of(width, "column")), live$nouns, count_of(live$n, "row")),
-              todo = "Test a part of the entities: `rows =` of the fit; or `method = \"durbin-watson\"`.")
-  }
-  beside <- if (exact) cbind(set_columns(parts$beside, live$root, live$n), live$columns)
-  done <- with_own_seed(seed, core_serial_corrected(
-    live_residuals(live, fit), live$entity, live$clock, parts$own, beside, lags, live$root, if (!exact) live$annihilate,
-    with_rho
-  ))
-  c(done, list(exact = exact, width = width))
-}
-
-# The autocorrelation from one period to the next that the residuals tell; NA where they tell none.
-first_autocorrelation <- function(fit, live, held = serial_holds(fit, live)) {
-  if (held$changes) {
-    changes <- serial_changes(fit)
-    return(if (length(changes$now) < 3) NA_real_ else changes$rho)
-  }
-  tryCatch(corrected_forms(fit, live, held$parts, 1L, 1)$rho, wavetax_error = function(cnd) NA_real_)
-}
-
-serial_corrected <- function(fit, ask) {
-  live <- ask$live
-  done <- corrected_forms(fit, live, ask$held$parts, ask$lag, ask$seed, with_rho = !ask$held$changes)
-  both <- lapply(c(rows = "rows", entities = "entities"), function(kind) {
-    forms <- lapply(done$forms, `[[`, kind)
-    if (length(forms) > 1) {
-      joint <- core_serial_joint_lags(forms)
-      p <- stats::pf(joint$statistic, joint$p, joint$G - joint$p, lower.tail = FALSE)
-      return(list(statistic = joint$statistic, G = joint$G, p = p, df = c(joint$p, joint$G - joint$p)))
-    }
-    one <- forms[[1]]
-    list(statistic = one$statistic, G = one$G, p = 2 * stats::pt(-abs(one$statistic), one$G - 1), df = one$G - 1,
-         kappa = one$kappa)
-  })
-  fewest <- max(2, length(ask$lag) + 1)
-  by_rows <- both$rows$G >= max(2, both$entities$G / 2) && is.finite(both$rows$statistic)
-  kind <- if (!is.null(ask$variances)) ask$variances else if (by_rows) "rows" else "entities"
-  used <- both[[kind]]
-  if (used$G < fewest || !is.finite(used$statistic)) stop_too_short(fit, max(ask$lag), used$G, fewest)
-  other <- setdiff(names(both), kind)
-  words <- c(rows = "whatever the variance of each row",
-             entities = sprintf("under one variance for each %s", live$noun))
-  joint <- length(ask$lag) > 1
-  lags <- if (joint) sprintf("at lags %s", list_words(ask$lag)) else sprintf("at lag %s", count_words(ask$lag))
-  component <- if (fit$method == "pooled" && !ask$held$level) component_p(fit) else NA
-  list(
-    statistic = used$statistic, name = if (joint) "F" else "t",
-    parameter = if (joint) stats::setNames(used$df, c("numerator df", "denominator df")) else c(df = used$df),
-    p = used$p, distribution = list(name = if (joint) "F" else "t", df = used$df),
-    null = if (joint || ask$lag > 1) sprintf("disturbances of one %s that are %s %s apart are unrelated", live$noun,
-                                             list_or(ask$lag), plural_of(live$moment)) else neighbours_null(fit),
-    title = sprintf("Serial correlation, corrected, %s, %s", lags, words[[kind]]), G = used$G, rho = done$rho,
-    pairs = sum(vapply(ask$lag, function(lag) length(core_lag_pairs(live$entity, live$clock, lag)$now), 0)),
-    table = NULL,
-    cautions = c(
-      if (kind == "entities" && is.null(ask$variances)) {
-        sprintf(paste("The series are too short to allow for a variance of each row: variances that change over %s",
-                      "make it reject."),
-                plural_of(live$moment))
-      },
-      if (isTRUE(component < ask$level)) {
-        sprintf(paste("It rejects where %s differ in level, as they do here (%s): take their effects out first, or",
-                      "`test_serial(fit, \"joint\")` tells the two apart."), live$nouns, p_words(component))
-      },
-      if (has_lagged_outcome(fit)) "The lagged outcome is a regressor: its part in the residuals is not allowed for."
-    ),
-    notes = c(
-      if (other == "entities" || is.finite(both[[other]]$statistic)) {
-        sprintf("%s: %s, %s.", upper_first(words[[other]]),
-                if (is.finite(both[[other]]$statistic)) sprintf("%s = %s", if (joint) "F" else "t",
-                                                                format_number(both[[other]]$statistic)) else "not told",
-                if (is.finite(both[[other]]$p)) p_words(both[[other]]$p) else "no p")
-      },
-      sprintf("%s are taken as independent given what the fit takes out.", upper_first(live$nouns)),
-      left_out_note(live),
-      if (!done$exact) sprintf(paste("%s beside those of %s are too many for exact sums: estimated from random",
-                                     "signs, t within 1 to 3 percent."),
-                          upper_first(count_of(done$width, "column")), live$nouns)
-    ),
-    extra = list(variances = kind, p_values = vapply(both, `[[`, 0, "p"),
-                 statistics = vapply(both, `[[`, 0, "statistic"), entities = vapply(both, `[[`, 0, "G"))
-  )
-}
-
-most_series <- 3000
-# Signs are drawn for every row 64 times.
-most_probed_rows <- 3e6
-
-# Whether a lag of the outcome is among the regressors.
-has_lagged_outcome <- function(fit) {
-  left <- rlang::f_lhs(fit$design$formula)
-  calls <- lapply(slope_names(fit), function(term) tryCatch(str2lang(term), error = function(cnd) NULL))
-  any(vapply(calls, function(call) {
-    is_operator(call, "past") && (identical(call[[2]], left) || identical(all.vars(call[[2]]), all.vars(left)))
-  }, TRUE))
-}
-
-# Each method: list(statistic, name, parameter, p, distribution, null, estimate, table, cautions, notes, pairs).
-serial_methods <- list(
-  corrected = function(fit, ask) serial_corrected(fit, ask),
-  differences = function(fit, ask) {
-    pairs <- ask$changes
-    done <- core_serial_differences(pairs, ask$form == "regression")
-    check_serial_told(done, pairs, fit)
-    list(
-      statistic = done$statistic^2, name = "F", parameter = c("numerator df" = 1, "denominator df" = done$G - 1),
-      p = stats::pf(done$statistic^2, 1, done$G - 1, lower.tail = FALSE),
-      distribution = list(name = "F", df = c(1, done$G - 1)),
-      null = paste(neighbours_null(fit), "(slope -0.5)"), what = "from differences",
-      estimate = c("slope of a differenced residual on the one before (-0.5 under the null)" = done$slope,
-                   if (!is.null(done$std_error)) c("its std. error" = done$std_error)),
-      cautions = c(if (done$G < few_entities) few_entities_words(fit, done$G),
-                   if (ask$form == "regression") {
-                     better <- core_serial_differences(pairs)
-                     sprintf("This form rejects a true null in 6 to 8 percent of cases; by `form = \"mean\"`: %s.",
-                             p_words(stats::pf(better$statistic^2, 1, better$G - 1, lower.tail = FALSE)))
-                   }),
-      pairs = done$pairs, G = done$G, for_comparison = ask$form == "regression",
-      notes = if (!is.null(fit$design$weights)) "The fit's weights are not used in this test."
-    )
-  },
-  within = function(fit, ask) {
-    sample <- residual_sample(fit)
-    done <- core_serial_within(sample$e, sample$entity, sample$clock)
-    if (!is.finite(done$statistic)) stop_too_short(fit, 1)
-    t_result(done, neighbours_null(fit), sprintf("from residuals within %s", sample$nouns), fit, sample)
-  },
-  "durbin-watson" = function(fit, ask) {
-    sample <- residual_sample(fit)
-    pairs <- core_lag_pairs(sample$entity, sample$clock)
-    if (length(pairs$now) == 0) stop_too_short(fit, 1)
-    size <- tabulate(sample$entity)
-    even <- length(unique(size)) == 1 && length(pairs$now) == length(sample$e) - length(size)
-    keep <- sample$keep
-    list(
-      statistic = core_durbin_watson(sample$e, pairs, even), name = "d", parameter = NULL, p = NA_real_,
-      distribution = list(name = "drawn", df = numeric()), what = "by Durbin and Watson's d",
-      null = neighbours_null(fit),
-      drawn = function(e) core_durbin_watson(kept_rows(e, keep), pairs, even),
-      pairs = length(pairs$now), G = length(size),
-      notes = c(left_out_note(sample),
-                if (!even) "The panel has gaps or uneven lengths: d is 2 - 2 sum ee(-1) / sum e^2.")
-    )
-  },
-  lm = function(fit, ask) {
-    sample <- residual_sample(fit)
-    done <- core_serial_lm(sample$e, sample$entity, sample$clock, ask$lag)
-    if (!is.finite(done$statistic)) stop_too_short(fit, ask$lag)
-    t_result(done, sprintf("disturbances %s apart are unrelated", count_of(ask$lag, sample$moment)),
-             sprintf("at lag %s, whatever the variance of each %s", count_words(ask$lag), sample$noun), fit, sample)
-  },
-  "breusch-godfrey" = function(fit, ask) {
-    if (fit$method != "pooled") {
-      stop_wrong_fit(fit, "The test of Breusch and Godfrey", "a pooled fit", call_words(fit, "fit_pooled"))
-    }
-    sample <- residual_sample(fit)
-    check_lag_seen(sample, ask$lag, fit)
-    rows <- fit_rows(fit)
-    if (!identical(sample$keep, TRUE)) {
-      rows <- core_rows(rows$y[sample$keep], lapply(rows$x, `[`, sample$keep), rows$constant, rows$weights[sample$keep])
-    }
-    done <- core_breusch_godfrey(rows, sample$e, sample$entity, sample$clock, ask$lag)
-    if (done$df == 0) stop_too_short(fit, ask$lag)
-    component <- component_p(fit, sample)
-    list(
-      statistic = done$statistic, name = "chi-squared", parameter = c(df = done$df),
-      p = stats::pchisq(done$statistic, done$df, lower.tail = FALSE),
-      distribution = list(name = "chi-squared", df = done$df), what = sprintf("from pooled residuals at %s",
-                                                                              lags_words(ask$lag)),
-      null = neighbours_null(fit), G = max(sample$entity), pairs = NULL,
-      cautions = if (!is.na(component) && component < ask$level) {
-        sprintf(paste("It rejects where %s differ in level, as they do here (%s):",
-                      "`test_serial(fit, \"joint\")` tells the two apart."),
-                plural_of(sample$noun), p_words(component))
-      },
-      notes = c(left_out_note(sample), sprintf("F form: %s on %s and %s df, %s.", format_number(done$f),
-                                               count_words(done$df),
-                                               count_words(done$f_df),
-                                               p_words(stats::pf(done$f, done$df, done$f_df, lower.tail = FALSE))))
-    )
-  },
-  conditional = function(fit, ask) {
-    one_way <- method_of(fit)$effects == "random" && length(fit$effects) == 1
-    if (!one_way) {
-      if (method_of(fit)$effects == "random") {
-        stop_test("method", "The conditional test is of one set of random effects, and the fit has two.",
-                  todo = "Use `method = \"corrected\"`.")
-      }
-      stop_wrong_fit(fit, "The conditional test", "a random effects fit", call_words(fit, "fit_random"))
-    }
-    if (!is.null(fit$design$weights)) {
-      stop_test("method", "The conditional test takes no weights.", todo = "Use `method = \"corrected\"`.")
-    }
-    sample <- panel_sample(fit)
-    if (!identical(fit$effects[[1]]$columns, sample$noun)) {
-      stop_test("method", sprintf("The fit's random effects are of %s, not of %s.", fit$effects[[1]]$name, sample$noun),
-                todo = "Use `method = \"corrected\"`.")
-    }
-    check_some_residual(fit)
-    check_lag_seen(sample, ask$lag, fit)
-    done <- core_serial_conditional(fit$design$y - linear_part(fit), sample$entity, sample$clock, fit$variance$sigma2_e,
-                                    fit$variance$sigma2[[1]], ask$lag)
-    if (!is.finite(done$statistic)) stop_too_short(fit, ask$lag)
-    list(
-      statistic = done$statistic, name = "chi-squared", parameter = c(df = ask$lag),
-      p = stats::pchisq(done$statistic, ask$lag, lower.tail = FALSE),
-      distribution = list(name = "chi-squared", df = ask$lag), null = neighbours_null(fit),
-      what = sprintf("given the component of %s, at %s", sample$nouns, lags_words(ask$lag)), pairs = done$pairs[1],
-      G = max(sample$entity)
-    )
-  },
-  joint = function(fit, ask) {
-    if (fit$method != "pooled") {
-      stop_wrong_fit(fit, "The joint test", "a pooled fit", call_words(fit, "fit_pooled"))
-    }
-    sample <- residual_sample(fit)
-    done <- core_serial_joint(sample$e, sample$entity, sample$clock)
-    if (done$m == 0 || done$a <= done$m) stop_too_short(fit, if (done$m == 0) 1 else 2)
-    each <- data.frame(
-      of = c("serial correlation and component together", "serial correlation, allowing for a component",
-             "component, allowing for serial correlation"),
-      statistic = c(done$joint, done$serial, done$component), df = c(2, 1, NA),
-      p_value = c(stats::pchisq(c(done$joint, done$serial), 2:1, lower.tail = FALSE),
-                  stats::pnorm(done$component, lower.tail = FALSE))
-    )
-    list(
-      statistic = done$joint, name = "chi-squared", parameter = c(df = 2), p = each$p_value[1],
-      distribution = list(name = "chi-squared", df = 2), what = "and a component, from pooled residuals",
-      null = sprintf("disturbances of one %s are unrelated, whatever the %s", sample$noun, sample$moment),
-      table = typed_table(each, list(typed_column("of", "", "text"), typed_column("statistic", "statistic", "number"),
-                                     typed_column("df", "df", "count"), typed_column("p_value", "p", "p"))),
-      verdicts = c(sprintf("disturbances of one %s are related; the table tells in which way.", sample$noun),
-                   sprintf("no sign that disturbances of one %s are related.", sample$noun)),
-      pairs = done$m, G = max(sample$entity), notes = left_out_note(sample),
-      cautions = "It is made for small components: with a large one use `fit_random()` and `method = \"conditional\"`."
-    )
-  }
-)
-
-neighbours_null <- function(fit) {
-  sprintf("disturbances of neighbouring %s are unrelated", plural_of(fit$design$index$period))
-}
-
-lags_words <- function(lag) if (lag == 1) "1 lag" else sprintf("lags 1 to %s", count_words(lag))
-
-t_result <- function(done, null, what, fit, sample) {
-  list(statistic = done$statistic, name = "t", parameter = c(df = done$G - 1),
-       p = 2 * stats::pt(-abs(done$statistic), done$G - 1), distribution = list(name = "t",
-                                                                                df = done$G - 1), null = null,
-       what = what, pairs = done$pairs, G = done$G, notes = left_out_note(sample),
-       cautions = if (done$G < 20) few_entities_words(fit, done$G))
-}
-
-few_entities_words <- function(fit, G) {
-  sprintf("With %s that tell, p is rough: `draws = 999` takes it from draws.", count_of(G, fit$design$index$entity))
-}
-
-check_serial_told <- function(done, pairs, fit) {
-  if (is.finite(done$statistic)) return(invisible())
-  stop_wavetax(
-    "too_few_periods", "Serial correlation cannot be told from these rows.",
-    where = sprintf("%s, %s of their residuals one period apart.", count_of(pairs$changes, "change"),
-                    count_of(length(pairs$now), "pair")),
-    todo = "At least two entities need three adjacent periods each, and the changes must outnumber the regressors."
-  )
-}
-
-stop_too_short <- function(fit, lag, told = NULL, fewest = 2) {
-  index <- fit$design$index
-  stop_wavetax("too_few_periods", sprintf("Too few %s are seen %s apart.", plural_of(index$entity),
-                                          count_of(lag, index$period)),
-               where = if (!is.null(told)) sprintf("%s tell something of it, and %s are needed.",
-                                                   upper_first(count_of(told, index$entity)), count_words(fewest)),
-               todo = "Use a smaller lag, or a panel with more periods.")
-}
-
-check_lag_seen <- function(sample, lag, fit) {
-  longest <- max(tabulate(sample$entity))
-  if (lag <= longest - 1) {
-    pairs <- core_lag_pairs(sample$entity, sample$clock, lag)
-    if (length(pairs$now) > 0) return(invisible())
-  }
-  stop_too_short(fit, lag)
-}
-
-# Whether an entity component is there: its one-sided p by the normal, NA where it cannot be told.
-component_p <- function(fit, sample = residual_sample(fit)) {
-  tryCatch({
-    one <- core_component(sample$e, sample$entity, max(sample$entity))
-    stats::pnorm(one$HO, lower.tail = FALSE)
-  }, wavetax_error = function(cnd) NA_real_)
-}
+serial_method <- function(name) get(paste0("serial_", gsub("-", "_", name, fixed = TRUE)), mode = "function")
 
 serial_result <- function(fit, method, found, changes, level) {
   entity <- fit$design$index$entity
