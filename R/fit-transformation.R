@@ -16,16 +16,23 @@ new_transformation <- function(kind = "plain", layers = list(), constant = FALSE
 #   mixes       function(fit): the sets of effects whose rows a row of the regression is mixed of, which draws of
 #               clusters must hold whole
 #   noise       function(fit): the variance of the disturbances of level_design()
+#   leverages   function(fit, spec): list(values, note) of the part of leverages that what was taken off has, see
+#               core_robust_products(); NULL for none
+#   basis       function(fit, walk, nested, apart): the rows in which scores are corrected, see cluster_basis()
 new_row_kind <- function(walk = plain_walk, apply = times_root_weights, sweep = no_sweep,
-                         residuals = times_root_residuals, mixes = mixes_nothing, noise = error_variance) {
-  list(walk = walk, apply = apply, sweep = sweep, residuals = residuals, mixes = mixes, noise = noise)
+                         residuals = times_root_residuals, mixes = mixes_nothing, noise = error_variance,
+                         leverages = no_leverages, basis = coordinate_basis) {
+  list(walk = walk, apply = apply, sweep = sweep, residuals = residuals, mixes = mixes, noise = noise,
+       leverages = leverages, basis = basis)
 }
 
 row_kind <- function(fit) get(paste0("rows_", fit$transform$kind), mode = "function")()
 
-rows_plain <- function() new_row_kind()
-
 no_sweep <- function(fit) identity
+no_leverages <- function(fit, spec) NULL
+coordinate_basis <- function(fit, walk, nested, apart) {
+  c(core_coordinate_rows(walk), list(pick = diag(nrow(walk$upper))))
+}
 mixes_nothing <- function(fit) list()
 mixes_effects <- function(fit) fit$effects
 error_variance <- function(fit) fit$scale
@@ -45,8 +52,6 @@ times_root_residuals <- function(fit, walk) times_root_weights(fit, transformed_
 # Effects swept out: the levels of layers are taken off, the constant is put back.
 swept_rows <- function(layers, ...) new_transformation("swept", layers, constant = TRUE, ...)
 
-rows_swept <- function() new_row_kind(sweep = sweep_effects, apply = sweep_columns)
-
 sweep_columns <- function(fit, columns) sweep_effects(fit)(times_root_weights(fit, columns))
 
 # The system is given back with the function.
@@ -54,9 +59,6 @@ sweep_effects <- function(fit) {
   system <- fit_effect_system(fit)
   function(columns) core_swept_columns(lapply(seq_len(ncol(columns)), function(j) columns[, j]), system)
 }
-
-# Quasi-demeaned: less theta times the mean of the row's group.
-rows_shrunken <- function() new_row_kind(apply = quasi_demean, mixes = mixes_effects, noise = variance_within)
 
 quasi_demean <- function(fit, columns) {
   groups <- fit$effects[[1]]$groups
@@ -77,15 +79,9 @@ root_kind <- function(root, ...) {
   )
 }
 
-# Random effects of two sets: least squares was weighed by V^-1, and where rows are wanted they are those of a root.
-rows_two_way <- function() root_kind(root_of_effects, mixes = mixes_effects, noise = variance_within)
-
 root_of_effects <- function(fit) {
   core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
 }
-
-# Changes between adjacent periods, of two disturbances each.
-rows_changes <- function() new_row_kind(apply = apply_changes, noise = half_error_variance)
 
 apply_changes <- function(fit, columns) {
   pairs <- change_pairs(level_design(fit))

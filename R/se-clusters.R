@@ -111,9 +111,10 @@ most_beside <- 500
 # before: list(z, e, pick), the columns of `pick` being the fit's own coordinates in that basis. Where one set that cuts
 # across has many levels it is swept too, and all other effects are columns: level, its groups, and root, that of the
 # weights, are then there as well (`apart`: whether that may be). NULL where there are too many such effects.
-cluster_basis <- function(fit, walk, nested, apart = TRUE) {
+cluster_basis <- function(fit, walk, nested, apart = TRUE) row_kind(fit)$basis(fit, walk, nested, apart)
+
+swept_basis <- function(fit, walk, nested, apart) {
   p <- nrow(walk$upper)
-  if (!has_swept_effects(fit)) return(c(core_coordinate_rows(walk), list(pick = diag(p))))
   if (all(nested)) return(c(core_coordinate_rows(walk, 1L), list(pick = without_first(p))))
   sets <- swept_sets(fit)
   levels <- sum(core_unknowns(sets[!nested]))

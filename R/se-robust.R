@@ -79,8 +79,9 @@ average_leverage <- function(fit, live) {
 }
 
 # list(values, note) of the effects' part of leverages: see core_robust_products().
-effect_leverages <- function(fit, spec) {
-  if (!has_swept_effects(fit)) return(NULL)
+effect_leverages <- function(fit, spec) row_kind(fit)$leverages(fit, spec)
+
+swept_leverages <- function(fit, spec) {
   sets <- fit$effects
   if (length(sets) == 1 && length(sets[[1]]$trends) == 0) {
     groups <- sets[[1]]$groups
