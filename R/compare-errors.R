@@ -45,7 +45,8 @@ compare_errors <- function(fit, terms = NULL, ...) {
   })
   out <- do.call(rbind, rows)
   if (is.null(out)) {
-    stop_wavetax("errors", "None of these errors can be computed of this fit.", where = unname(skipped)[1])
+    stop_wavetax(c("none_computed", "errors"),
+                 "None of these errors can be computed of this fit.", where = unname(skipped)[1])
   }
   classical <- standard_errors(under_errors(fit, se_classical()))[match(out$term, all)]
   out$ratio <- out$std_error / classical

@@ -1,6 +1,6 @@
 # Typed conditions: every error and warning of the package has a class
 # `wavetax_error_<kind>` or `wavetax_warning_<kind>`, and its message says what was
-# found, where, and what to do next.
+# found, where, and what to do next. `kind` is the fault, and after it the wider kinds that it is one of.
 
 stop_wavetax <- function(kind, found, where = NULL, todo = NULL) {
   rlang::abort(

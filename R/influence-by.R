@@ -35,7 +35,8 @@ influence_by <- function(fit, by = "entity") {
   walk <- error_walk(fit)
   basis <- cluster_basis(fit, walk, nested_effects(fit, groups, all_live_rows(fit, walk)))
   if (is.null(basis)) {
-    stop_wavetax("errors", sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
+    stop_wavetax(c("crossing_effects", "errors"),
+                 sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
                  todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
   }
   change <- group_changes(fit, walk, basis, groups)

@@ -41,7 +41,7 @@ se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, 
   check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
   given <- cluster_names(rlang::enquo(by))
   if (length(given$by) > 1) {
-    stop_wavetax("errors", "A bootstrap draws clusters of one dimension.",
+    stop_wavetax(c("one_dimension", "errors"), "A bootstrap draws clusters of one dimension.",
                  todo = "Name the dimension with the fewest clusters, or use `se_clustered()`.")
   }
   new_error_spec("bootstrap", by = given$by, named = given$named, scheme = scheme, draws = draws, type = type,
@@ -83,7 +83,7 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   u <- u / rep(sqrt(colSums(u^2)), each = nrow(u))
   u <- u[, exists, drop = FALSE]
   if (ncol(u) == 0) {
-    stop_wavetax("errors", "There is no slope whose errors a bootstrap could draw.",
+    stop_wavetax(c("no_slope", "errors"), "There is no slope whose errors a bootstrap could draw.",
                  todo = "Errors by formula are there for the constant: `se_clustered()`.")
   }
   draw <- wild_by_level(parts$moments, u, parts$adjustment, spec)
@@ -135,7 +135,8 @@ carried_across <- function(spec, fit, basis, clusters, alive, name) {
   size <- (ncol(basis$z) + 1) * ncol(basis$z) * as.double(clusters$count)^2
   if (spec$scheme != "wild" || spec$type != "CR1" || size > most_carried) {
     stop_wavetax(
-      "errors", sprintf("Too many levels of effects have rows in several clusters by `%s` for this bootstrap.", name),
+      c("crossing_effects", "errors"),
+      sprintf("Too many levels of effects have rows in several clusters by `%s` for this bootstrap.", name),
       todo = if (size <= most_carried) "The wild one with `type = \"CR1\"` sweeps them once a cluster." else
         "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`."
     )
@@ -159,13 +160,15 @@ check_whole_effects <- function(fit, clusters, name) {
   whole <- vapply(mixed, function(set) core_is_nested(set$groups, clusters), TRUE)
   if (all(whole)) return(invisible())
   set <- mixed[[which(!whole)[1]]]
-  stop_wavetax("errors", sprintf("The random effects of %s have rows in several clusters by `%s`.", set$name, name),
+  stop_wavetax(c("crossing_effects", "errors"),
+               sprintf("The random effects of %s have rows in several clusters by `%s`.", set$name, name),
                todo = "Draw clusters that hold them whole, or use `se_clustered()`.")
 }
 
 check_some_draws <- function(told) {
   if (sum(told) >= 2) return(invisible())
-  stop_wavetax("errors", "No two draws tell every coefficient.", todo = "Use `scheme = \"wild\"`, or more draws.")
+  stop_wavetax(c("draws_tell_nothing", "errors"),
+               "No two draws tell every coefficient.", todo = "Use `scheme = \"wild\"`, or more draws.")
 }
 
 # The draws for intervals of a level, made once for each kind of weights: all patterns of signs may be too few for it.

@@ -57,7 +57,8 @@ se_clustered <- function(by = "entity", type = "CR1", df = "clusters", combine =
   check_choice(combine, c("subtract", "sum"), "combine", kind = "errors")
   given <- cluster_names(rlang::enquo(by))
   if (length(given$by) > 1 && df == "satterthwaite") {
-    stop_wavetax("errors", "Satterthwaite's degrees of freedom are those of one dimension of clusters.",
+    stop_wavetax(c("one_dimension", "errors"),
+                 "Satterthwaite's degrees of freedom are those of one dimension of clusters.",
                  todo = "Cluster by one column, or use `df = \"clusters\"`.")
   }
   new_error_spec("clustered", by = given$by, named = given$named, type = type, df = df, combine = combine)
@@ -72,12 +73,15 @@ cluster_names <- function(quo) {
     if (!is_one_text(value) && !rlang::is_formula(value)) return(list(by = list(as.character(expr)), named = TRUE))
   } else {
     value <- tryCatch(rlang::eval_tidy(quo), error = function(cnd) NULL)
+    # Columns bare, joined as in a formula.
+    bare <- is.null(value) && (is_operator(expr, "+") || is_operator(expr, ":"))
+    if (bare) value <- rlang::new_formula(NULL, expr, env)
   }
   if (is_one_text(value)) return(list(by = list(value), named = FALSE))
   by <- if (rlang::is_formula(value, lhs = FALSE)) cluster_terms(strip_brackets(rlang::f_rhs(value)))
   if (length(by) == 0 || length(by) > 4) {
     stop_wavetax(
-      "errors", sprintf("`by` is %s; it takes one to four columns.", value_words(value)),
+      c("clusters_named", "errors"), sprintf("`by` is %s; it takes one to four columns.", value_words(value)),
       todo = "Give columns, bare, quoted or as a formula: `se_clustered(~ region)`, `~ region + year`, `~ region:year`."
     )
   }
@@ -115,7 +119,14 @@ clustered_in_memory <- function(spec, fit, dimensions) {
     fit$n >= rows_for_threads && spec$type %in% c("CR0", "CR1") && keys_are_rows(fit$design, names)
   }, TRUE)
   clusters <- lapply(columns[!as_rows], function(names) cluster_groups(fit, names))
-  sums <- core_cluster_walk(walk, clusters, slope_contrasts(fit), any(as_rows), quick = idle_residual(fit))
+  slopes <- slope_contrasts(fit)
+  pairs <- coordinate_pairs(ncol(walk$upper), walk$skip)
+  sums <- core_cluster_walk(walk, clusters, cbind(slopes, pairs), any(as_rows), quick = idle_residual(fit))
+  sums$clusters <- lapply(sums$clusters, function(one) {
+    one$share <- largest_share(one$parts[-seq_len(ncol(slopes)), , drop = FALSE], one$longest)
+    one$parts <- one$parts[seq_len(ncol(slopes)), , drop = FALSE]
+    one
+  })
   live <- live_of_all(fit, walk, live, sums$idle)
   place <- cumsum(!as_rows)
   parts <- lapply(seq_along(subsets), function(s) {
@@ -168,7 +179,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
   looked <- G < few_clusters && fit$n <= most_looked_at
-  suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (looked || plain$longest > 0.2)
+  suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (looked || plain$share > 0.2)
   if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
   if (G < few_clusters || 1 / plain$longest < most_worth_counting) {
     parts <- plain$parts
@@ -217,6 +228,33 @@ hotelling_of <- function(fit, directions) {
 }
 most_together <- 8
 
+# Directions from which the part of a cluster in any direction follows: the coordinates but the first `skip`, and
+# halfway between two. Few coordinates alone.
+most_paired <- 8
+coordinate_pairs <- function(p, skip) {
+  axes <- diag(p)[, seq_len(p) > skip, drop = FALSE]
+  k <- ncol(axes)
+  if (k == 0 || k > most_paired) return(axes[, 0, drop = FALSE])
+  pairs <- if (k > 1) utils::combn(k, 2) else matrix(0L, 2, 0)
+  cbind(axes, (axes[, pairs[1, ], drop = FALSE] + axes[, pairs[2, ], drop = FALSE]) / sqrt(2))
+}
+
+# The largest share of any direction's variation that one cluster has, from its parts in those directions; where there
+# are none the sum of all shares, which is no smaller.
+largest_share <- function(parts, longest) {
+  if (NROW(parts) == 0) return(longest)
+  k <- (sqrt(8 * nrow(parts) + 1) - 1) / 2
+  max(apply(parts, 2, function(one) {
+    gram <- diag(one[seq_len(k)], k)
+    if (k > 1) {
+      at <- t(utils::combn(k, 2))
+      gram[at] <- one[-seq_len(k)] - (one[at[, 1]] + one[at[, 2]]) / 2
+      gram[at[, 2:1, drop = FALSE]] <- gram[at]
+    }
+    max(eigen(gram, symmetric = TRUE, only.values = TRUE)$values)
+  }))
+}
+
 # Rows up to which each few clusters are looked through for a regressor that lives in one of them.
 most_looked_at <- 1e5
 
@@ -241,7 +279,8 @@ without_basis <- function(spec, fit, clusters, name, G) {
   if (spec$type == "CR3" && spec$df == "clusters" && G <= most_refits) {
     changes <- delete_one_changes(fit, clusters)
     if (is.null(changes)) {
-      stop_wavetax("errors", sprintf("Without one of the clusters by `%s` not every coefficient can be estimated.",
+      stop_wavetax(c("one_cluster_tells", "errors"),
+                   sprintf("Without one of the clusters by `%s` not every coefficient can be estimated.",
                                      name),
                    todo = "Use `type = \"CR1\"`, or leave the coefficient out.")
     }
@@ -251,7 +290,8 @@ without_basis <- function(spec, fit, clusters, name, G) {
     return(list(meat = meat, count = G, df = G - 1, sizes = range(clusters$sizes), lost = logical(p)))
   }
   stop_wavetax(
-    "errors", sprintf("%s cannot be computed: too many levels of effects have rows in several clusters by `%s`.",
+    c("crossing_effects", "errors"),
+    sprintf("%s cannot be computed: too many levels of effects have rows in several clusters by `%s`.",
                       if (spec$df == "satterthwaite") "Satterthwaite's degrees of freedom" else spec$type, name),
     todo = c(if (spec$df == "satterthwaite" || spec$type == "CR2") {
                "`type = \"CR3\", df = \"clusters\"` leaves each cluster out in turn."
@@ -303,8 +343,8 @@ changes_conclusion <- function(fit, part, effective) {
 lost_share_words <- function(fit, spec, lost, labels, name) {
   gone <- setdiff(kept_terms(fit)[lost], constant_term)
   if (length(gone) == 0) return(NULL)
-  sprintf("%s varies only within %s %s once the rest is taken out: no clustered error of it is honest%s",
-          list_some(gone, 4), name, list_some(label_text(labels), 3),
+  sprintf("%s %s only within %s %s once the rest is taken out: no clustered error of it is honest%s",
+          list_some(gone, 4), if (length(gone) == 1) "varies" else "vary", name, list_some(label_text(labels), 3),
           if (spec$type %in% c("CR2", "CR3")) "" else ", this one is far too small")
 }
 

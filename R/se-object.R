@@ -138,7 +138,7 @@ check_error_spec <- function(errors) {
   if (inherits(errors, "error_spec")) return(invisible())
   kind <- if (is.function(errors)) "a function; call it, with brackets" else value_words(errors)
   stop_wavetax(
-    "errors", sprintf("`errors` is %s.", kind),
+    c("not_errors", "errors"), sprintf("`errors` is %s.", kind),
     todo = "Give one of the `se_` functions, such as `se_clustered(~ region)`; see `?standard_errors`."
   )
 }

@@ -30,7 +30,8 @@ compute_errors.se_own <- function(spec, fit) {
   # The constant that stands aside need not be among them.
   optional <- if (method_of(fit)$constant == "aside") constant_term
   if (length(setdiff(absent, optional)) > 0) {
-    stop_wavetax("errors", sprintf("The covariance has no row for %s.", list_some(setdiff(absent, optional), 6)),
+    stop_wavetax(c("covariance_names", "errors"),
+                 sprintf("The covariance has no row for %s.", list_some(setdiff(absent, optional), 6)),
                  todo = "Name its rows and columns as `coef(fit)` is named.")
   }
   full <- matrix(NA_real_, length(terms), length(terms), dimnames = list(terms, terms))
@@ -48,7 +49,8 @@ is_no_covariance <- function(V) {
 
 own_result <- function(make, fit) {
   V <- tryCatch(make(fit), error = function(cnd) {
-    stop_wavetax("errors", "The function for `covariance` failed.", where = conditionMessage(cnd),
+    stop_wavetax(c("covariance_failed", "errors"),
+                 "The function for `covariance` failed.", where = conditionMessage(cnd),
                  todo = "It takes the fit and gives a named matrix.")
   })
   check_own_matrix(V)
@@ -66,6 +68,6 @@ check_own_matrix <- function(V) {
     "is not a covariance: some combination has a negative variance"
   }
   if (is.null(wrong)) return(invisible())
-  stop_wavetax("errors", sprintf("`covariance` %s.", wrong),
+  stop_wavetax(c("covariance", "errors"), sprintf("`covariance` %s.", wrong),
                todo = "Give a covariance matrix named as `coef(fit)` is, or a function of the fit.")
 }

@@ -92,7 +92,8 @@ swept_leverages <- function(fit, spec) {
   if (system$dense && system$unknowns <= 4096) return(list(values = core_effect_leverage(system$pointer)))
   if (spec$leverages == "exact") {
     stop_wavetax(
-      "errors", sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.",
+      c("leverages", "errors"),
+      sprintf("%s needs the leverage of each row, and these effects are too many to be solved directly.",
                         spec$type),
       todo = c("Use `se_robust(\"HC1\")`, or `se_clustered()`.",
                "Or estimate them: `se_robust(type, leverages = \"estimated\")`.")

@@ -60,7 +60,8 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
   centred <- holds_periods(live)
   if (is.null(method)) method <- if (centred) "moments" else "cd"
   if (method == "cd" && centred) {
-    stop_test("method", "After effects of the periods, however written, CD rejects every true null.",
+    stop_test(c("rejects_always", "method"),
+              "After effects of the periods, however written, CD rejects every true null.",
               where = sprintf("The fit takes out what all %s share in one %s, so residuals average zero in each.",
                               live$nouns, live$moment),
               todo = "Use `method = \"moments\"`.")
@@ -181,13 +182,15 @@ check_pairs_told <- function(sums, rows) {
 check_cross_section_method <- function(method, sums, rows, chosen) {
   N <- length(chosen$entities)
   if (method %in% c("lm", "scaled") && sums[["least"]] < 3 * N) {
-    stop_test("method", sprintf("With %s and pairs of %s the method %s rejects true nulls far too often.",
+    stop_test(c("rejects_too_often", "method"),
+              sprintf("With %s and pairs of %s the method %s rejects true nulls far too often.",
                                 count_of(N, rows$noun), count_of(sums[["least"]], rows$moment), dQuote(method, FALSE)),
               todo = "Use `method = \"moments\"` or `\"cd\"`; it needs three times as many periods as entities.")
   }
   if (method == "bias-corrected") {
     balanced <- sums[["left_out"]] == 0 && length(chosen$used) == N * chosen$period$count
-    if (!balanced) stop_test("method", "The correction is for balanced panels.", todo = "Use `method = \"moments\"`.")
+    if (!balanced) stop_test(c("not_balanced", "method"),
+                             "The correction is for balanced panels.", todo = "Use `method = \"moments\"`.")
   }
 }
 

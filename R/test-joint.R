@@ -88,7 +88,7 @@ restricted_estimates <- function(fit, contrasts, distance) {
 check_has_errors <- function(fit, terms) {
   gone <- intersect(terms, kept_terms(fit)[is.na(standard_errors(fit))])
   if (length(gone) == 0) return(invisible())
-  stop_wavetax("errors", sprintf("%s has no standard error under these errors.", list_some(gone, 4)),
+  stop_wavetax(c("no_std_error", "errors"), sprintf("%s has no standard error under these errors.", list_some(gone, 4)),
                todo = "Leave it out of `terms`, or use other errors: `with_errors(fit, ...)`.")
 }
 

@@ -86,7 +86,8 @@ as_correlated <- function(fit) {
   name <- if (!is.null(entity) && entity %in% names) entity else names[lengths(lapply(sets, `[[`, "columns")) == 1][1]
   others <- setdiff(names, name)
   if (length(others) > 0 || length(unlist(lapply(sets, `[[`, "trends"))) > 0) {
-    stop_test("method", sprintf("Mundlak's regression has the effects of %s alone, and the fit has more.", name),
+    stop_test(c("more_effects", "method"),
+              sprintf("Mundlak's regression has the effects of %s alone, and the fit has more.", name),
               todo = sprintf("Write the others into the formula, `+ factor(%s)`, and use `fit_random()`.",
                              if (length(others) > 0) code_name(others[1]) else "group"))
   }

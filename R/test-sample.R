@@ -27,7 +27,8 @@ panel_sample <- function(fit, keep = TRUE) {
 check_test_panel <- function(fit) {
   if (is.null(fit$design$index)) check_is_panel(fit$design$data)
   if (is.null(fit$design$between)) return(invisible())
-  stop_test("method", sprintf("A between fit has one row for each %s, and no periods.", fit$design$between),
+  stop_test(c("no_periods", "method"),
+            sprintf("A between fit has one row for each %s, and no periods.", fit$design$between),
             todo = "Test a fit on the rows: `fit_pooled()`, `fit_fixed()`, `fit_random()`.")
 }
 
@@ -47,7 +48,7 @@ left_out_note <- function(sample) {
 
 # Which fit a test needs, and how to make it.
 stop_wrong_fit <- function(fit, what, needs, call) {
-  stop_test("method", sprintf("%s needs %s, and this is a %s fit.", what, needs, method_words(fit)),
+  stop_test(c("other_fit", "method"), sprintf("%s needs %s, and this is a %s fit.", what, needs, method_words(fit)),
             todo = sprintf("Estimate it: `%s`.", call))
 }
 

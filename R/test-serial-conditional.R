@@ -4,17 +4,20 @@ serial_conditional <- function(fit, ask) {
   one_way <- method_of(fit)$effects == "random" && length(fit$effects) == 1
   if (!one_way) {
     if (method_of(fit)$effects == "random") {
-      stop_test("method", "The conditional test is of one set of random effects, and the fit has two.",
+      stop_test(c("more_effects", "method"),
+                "The conditional test is of one set of random effects, and the fit has two.",
                 todo = "Use `method = \"corrected\"`.")
     }
     stop_wrong_fit(fit, "The conditional test", "a random effects fit", call_words(fit, "fit_random"))
   }
   if (!is.null(fit$design$weights)) {
-    stop_test("method", "The conditional test takes no weights.", todo = "Use `method = \"corrected\"`.")
+    stop_test(c("takes_no_weights", "method"),
+              "The conditional test takes no weights.", todo = "Use `method = \"corrected\"`.")
   }
   sample <- panel_sample(fit)
   if (!identical(fit$effects[[1]]$columns, sample$noun)) {
-    stop_test("method", sprintf("The fit's random effects are of %s, not of %s.", fit$effects[[1]]$name, sample$noun),
+    stop_test(c("other_effects", "method"),
+              sprintf("The fit's random effects are of %s, not of %s.", fit$effects[[1]]$name, sample$noun),
               todo = "Use `method = \"corrected\"`.")
   }
   check_some_residual(fit)

@@ -130,16 +130,17 @@ default_serial_method <- function(fit) {
 check_serial_arguments <- function(method, lag, form, alternative, variances) {
   good <- is.numeric(lag) && length(lag) >= 1 && all(is.finite(lag)) && all(lag >= 1 & lag == trunc(lag) & lag < 1e6) &&
     !anyDuplicated(lag) && length(lag) <= 50
-  if (!good) stop_wavetax("method", sprintf("`lag` is %s.", value_words(lag)),
+  if (!good) stop_wavetax(c("lag", "method"), sprintf("`lag` is %s.", value_words(lag)),
                           todo = "Give a whole number of periods, 1 or more; of \"corrected\" also several, `1:3`.")
   check_choice(form, c("mean", "regression"), "form", kind = "method")
   check_choice(alternative, c("positive", "two-sided"), "alternative", kind = "method")
   if (length(lag) > 1 && method != "corrected") {
-    stop_wavetax("method", sprintf("The method %s takes one number as its `lag`.", dQuote(method, FALSE)),
+    stop_wavetax(c("one_lag", "method"), sprintf("The method %s takes one number as its `lag`.", dQuote(method, FALSE)),
                  todo = "Several lags together are of `method = \"corrected\"`.")
   }
   if (any(lag > 1) && !method %in% c("corrected", "lm", "breusch-godfrey", "conditional")) {
-    stop_wavetax("method", sprintf("The method %s is of neighbouring periods only.", dQuote(method, FALSE)),
+    stop_wavetax(c("one_lag", "method"),
+                 sprintf("The method %s is of neighbouring periods only.", dQuote(method, FALSE)),
                  todo = "Leave `lag` at 1, or use `method = \"corrected\"`.")
   }
   only_of <- function(given, argument, value, of) {
@@ -179,12 +180,14 @@ serial_holds <- function(fit, live) {
 # Where a method does not hold it is refused: a true null would be rejected far too often.
 check_serial_method <- function(method, fit, held) {
   refuse <- function(why) {
-    stop_test("method", sprintf("The method %s does not hold here: %s.", dQuote(method, FALSE), why),
+    stop_test(c("does_not_hold", "method"),
+              sprintf("The method %s does not hold here: %s.", dQuote(method, FALSE), why),
               todo = "Use `method = \"corrected\"`, which holds whatever the fit takes out.")
   }
   out <- serial_takes_out(fit, held)
   if (method == "corrected" && fit$method == "difference") {
-    stop_test("method", "The rows of this fit are changes, whose disturbances are related by construction.",
+    stop_test(c("does_not_hold", "method"),
+              "The rows of this fit are changes, whose disturbances are related by construction.",
               todo = "Use `method = \"differences\"`, which allows for that.")
   }
   if (method == "differences" && !held$changes) refuse(sprintf("changes between neighbours do not take out %s", out))

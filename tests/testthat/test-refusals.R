@@ -1,4 +1,4 @@
-# Sixty refusals in their words: each line is a call, and the snapshot what it ends in.
+# Refusals in their words and with their classes: each line is a call, and the snapshot what it ends in.
 
 test_that("errors say what, where and what next, as they did", {
   skip_if_not(l10n_info()[["UTF-8"]])
@@ -12,7 +12,10 @@ test_that("errors say what, where and what next, as they did", {
     end <- tryCatch({
       suppressWarnings(suppressMessages(utils::capture.output(eval(str2lang(call), scope))))
       "no error"
-    }, wavetax_error = function(cnd) cli::ansi_strip(conditionMessage(cnd)),
+    }, wavetax_error = function(cnd) {
+      paste0(cli::ansi_strip(conditionMessage(cnd)), "\n  ", paste(grep("^wavetax_error_", class(cnd), value = TRUE),
+                                                                  collapse = " < "))
+    },
     error = function(cnd) paste("UNTYPED", conditionMessage(cnd)))
     paste0("> ", call, "\n", end, "\n")
   }, "", USE.NAMES = FALSE)

@@ -178,3 +178,17 @@ test_that("a row that an indicator of its own fits changes no errors", {
   same(fit_pooled(y ~ x1 + x2, a), fit_pooled(y ~ x1 + x2 + one + two, b))
   same(fit_fixed(y ~ x1 + x2, a), fit_fixed(y ~ x1 + x2 + one + two, b))
 })
+
+test_that("a regressor that one of few clusters tells alone is found among many rows too, whatever it is mixed with", {
+  n <- 1.2e5
+  data <- data.frame(id = rep(seq_len(n / 4), each = 4), t = rep(1:4, n / 4))
+  data$x1 <- sin(seq_len(n) * 1.7)
+  data$x2 <- cos(seq_len(n) * 2.3) * (data$t == 2)
+  data$mixed <- data$x1 / 2 + data$x2
+  data$y <- data$x1 + sin(seq_len(n)^1.1)
+  expect_identical(fit_fixed(y ~ x1 + x2, data, ~ id, errors = se_clustered(~ id + t))$errors$told_once,
+                   "x2")
+  expect_identical(fit_fixed(y ~ x1 + mixed, data, ~ id, errors = se_clustered(~ t))$errors$told_once,
+                   c("x1", "mixed"))
+  expect_identical(fit_fixed(y ~ x1, data, ~ id, errors = se_clustered(~ id + t))$errors$told_once, character())
+})
