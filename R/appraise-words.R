@@ -24,12 +24,12 @@ candidate_words <- function(name, x) {
 }
 
 # The focus under each candidate: `role` says what the row is for.
-focus_choices <- function(x, focus) {
+focus_choices <- function(x) {
   by_tests <- model_by_tests(x)
   names <- unique(c(x$model, if (x$model != "beside") "beside", by_tests, "pooled", "fixed", "two-way"))
   rows <- lapply(intersect(names, names(x$fits)), function(name) {
     fit <- x$fits[[name]]
-    contrast <- focus_contrast(fit, focus)
+    contrast <- focus_contrast(fit, x$about)
     role <- if (name == x$model) "recommended" else if (name == "beside") "if unrelated" else if (name == by_tests)
       "by tests" else ""
     spec <- if (name %in% c(x$model, "beside")) x$errors$spec else se_clustered(column_formula(x$entity))
@@ -139,13 +139,13 @@ interval_text <- function(estimate, low, high, std_error, level) {
   sprintf("%s (%s percent interval %s to %s)", number(estimate), percent_words(1 - level), number(low), number(high))
 }
 
-recommendation_words <- function(x, focus) {
+recommendation_words <- function(x) {
   entities <- plural_of(x$entity)
   row <- x$errors$row
   told <- interval_text(row$estimate, x$interval[["low"]], x$interval[["high"]],
                         if (is.null(row$std_error)) NA_real_ else row$std_error, x$level)
-  sentences <- focus_sentences(x, focus)
-  what <- if (is.null(focus$term)) sprintf("One more of %s at the means", x$focus) else x$focus
+  sentences <- focus_sentences(x)
+  what <- if (is.null(x$about$term)) sprintf("One more of %s at the means", x$focus) else x$focus
   if (identical(x$errors$reason, "dropped")) return(sprintf("This model says nothing on %s.", x$focus))
   if (x$standing == "comparison") {
     return(c(sprintf(paste("No model here tells the effect of %s: it does not change within %s, and whether it is",
@@ -162,14 +162,14 @@ recommendation_words <- function(x, focus) {
 }
 
 # Sentences on the focus, of the recommended fit.
-focus_sentences <- function(x, focus) {
-  if (is.null(focus$unit)) return(NULL)
+focus_sentences <- function(x) {
+  if (is.null(x$about$unit)) return(NULL)
   units <- formula_units(x$fit)
-  unit <- units[[focus$unit]]
+  unit <- units[[x$about$unit]]
   said <- tryCatch(unit_sentences(x$fit, units, unit, 1 - x$level), wavetax_error = function(cnd) NULL)
   words <- vapply(said, `[[`, "", "words")
-  if (!is.null(focus$term) && length(words) > 1) {
-    words <- words[vapply(said, `[[`, "", "term") == focus$term]
+  if (!is.null(x$about$term) && length(words) > 1) {
+    words <- words[vapply(said, `[[`, "", "term") == x$about$term]
   }
   words
 }
@@ -189,7 +189,7 @@ no_interval_words <- function(x) {
   )
 }
 
-caveat_words <- function(x, focus) {
+caveat_words <- function(x) {
   entities <- plural_of(x$entity)
   periods <- plural_of(x$period)
   c(
@@ -201,7 +201,7 @@ caveat_words <- function(x, focus) {
     if (x$kind == "common" && x$standing == "interval") common_words(x),
     if (x$errors$shared) sprintf("%s share shocks that go with %s: the errors are those by %s.", upper_first(entities),
                                  x$focus, x$period),
-    thin_words(x, focus), untold_words(x),
+    thin_words(x), untold_words(x),
     if (x$kind != "fixed" && !x$unrelated) {
       sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
                     "taken out."),
@@ -249,12 +249,12 @@ common_words <- function(x) {
 }
 
 # Few that carry it, little variation, few paths.
-thin_words <- function(x, focus) {
+thin_words <- function(x) {
   df <- x$errors$row$df
   entities <- plural_of(x$entity)
   by <- if (identical(x$errors$by, "period")) plural_of(x$period) else entities
-  share <- within_share(x, focus)
-  paths <- count_paths(x, focus)
+  share <- within_share(x)
+  paths <- count_paths(x)
   c(
     if (x$standing != "none" && isTRUE(df < 4)) {
       sprintf("Few %s carry it (%s degrees of freedom): the interval is wide, and holds.", by, format_number(df, 2))
@@ -272,8 +272,8 @@ thin_words <- function(x, focus) {
 }
 
 # The share of the focus' variation that the effects leave.
-within_share <- function(x, focus) {
-  values <- focus_values(x$fits$pooled, focus)
+within_share <- function(x) {
+  values <- focus_values(x$fits$pooled, x$about)
   fit <- x$fits$`two-way`
   if (is.null(values) || is.null(fit)) return(NA_real_)
   system <- fit_effect_system(fit)
@@ -292,9 +292,9 @@ focus_values <- function(fit, focus) {
 
 # How many different series the focus has over entities: one that agrees with another wherever both are seen is no new
 # one.
-count_paths <- function(x, focus) {
+count_paths <- function(x) {
   fit <- x$fits$pooled
-  values <- focus_values(fit, focus)
+  values <- focus_values(fit, x$about)
   used <- used_index(fit$design)
   if (is.null(values) || length(values) > 1e5) return(NA_real_)
   period <- rank_codes(used$clock - min(used$clock) + 1L)

@@ -69,20 +69,33 @@ appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, l
   index <- fits$pooled$design$index
   fits <- c(fits, beside_fits(base, kind, index))
   recommended <- guided_model(fits, kind, unrelated)
-  errors <- guided_errors(fits[[recommended]], focus, kind, level)
-  fit <- if (is.null(errors$fit)) fits[[recommended]] else errors$fit
-  errors$fit <- NULL
-  found <- appraisal_tests(fits, fit, level, seed)
-  out <- list(
-    fit = fit, focus = focus$name, kind = kind, estimate = errors$row$estimate, interval = errors$interval,
-    standing = guided_standing(errors, kind, unrelated), errors = errors, fits = fits, tests = found$tests,
-    skipped = found$skipped, level = level, unrelated = unrelated, entity = index$entity, period = index$period,
-    model = recommended, formula = fits$pooled$design$formula
+  state <- list(
+    focus = focus$name, about = focus, kind = kind, fits = fits, level = level, seed = seed, unrelated = unrelated,
+    entity = index$entity, period = index$period, model = recommended, formula = fits$pooled$design$formula
   )
-  out$choices <- focus_choices(out, focus)
-  out$path <- appraisal_path(out)
-  out$recommendation <- recommendation_words(out, focus)
-  out$caveats <- caveat_words(out, focus)
+  state$errors <- guided_errors(state)
+  state$fit <- if (is.null(state$errors$fit)) fits[[recommended]] else state$errors$fit
+  state$errors$fit <- NULL
+  state[c("tests", "skipped")] <- appraisal_tests(state)
+  new_appraisal(state)
+}
+
+# What is decided, as `state` has it, in words and tables: an appraisal. The state is one list that every step takes:
+#   focus, about     the regressor of interest, by name and as focus_of() has it; kind, what is left of it
+#   fits, model      the candidates and which is recommended; fit, that under the errors that are
+#   errors           guided_errors()
+#   tests, skipped   their results, and why others have none
+#   level, seed, unrelated, entity, period, formula
+new_appraisal <- function(state) {
+  decided <- list(estimate = state$errors$row$estimate, interval = state$errors$interval,
+                  standing = guided_standing(state))
+  out <- c(state[c("fit", "focus", "kind")], decided, state[c("errors", "fits", "tests", "skipped", "level",
+                                                              "unrelated", "entity", "period", "model", "formula")])
+  x <- c(out, state["about"])
+  out$choices <- x$choices <- focus_choices(x)
+  out$path <- x$path <- appraisal_path(x)
+  out$recommendation <- recommendation_words(x)
+  out$caveats <- caveat_words(x)
   structure(out, class = "appraisal")
 }
 
@@ -179,9 +192,11 @@ many_periods <- 20
 # Both errors of the focus and the one that is taken: list(spec, fit, under them, row, interval, reason why there is
 # none, by "entity" or
 # "period", shared, whether shocks that go with the focus widened it; entities, periods).
-guided_errors <- function(fit, focus, kind, level) {
+guided_errors <- function(state) {
+  fit <- state$fits[[state$model]]
+  kind <- state$kind
   index <- fit$design$index
-  contrast <- focus_contrast(fit, focus)
+  contrast <- focus_contrast(fit, state$about)
   groups <- column_groups(fit$design, index$entity)
   out <- list(entities = sum(groups$sizes > 0), periods = length(used_periods(fit$design)), shared = FALSE,
               interval = c(low = NA_real_, high = NA_real_), row = list(estimate = NA_real_))
@@ -195,8 +210,8 @@ guided_errors <- function(fit, focus, kind, level) {
     return(out)
   }
   by_entity <- errors_of_focus(fit, contrast, se_clustered(column_formula(index$entity), "CR2", df = "satterthwaite"),
-                               level)
-  by_period <- if (kind != "fixed") period_errors(fit, contrast, index, out, level)
+                               state$level)
+  by_period <- if (kind != "fixed") period_errors(fit, contrast, out, state$level)
   chosen <- by_entity
   out$by <- "entity"
   wide <- function(one) one$row$high - one$row$low
@@ -223,12 +238,13 @@ guided_errors <- function(fit, focus, kind, level) {
 }
 
 # By period; `excess`, whether the period sums of scores vary more than unrelated rows would.
-period_errors <- function(fit, contrast, index, counts, level) {
+period_errors <- function(fit, contrast, counts, level) {
+  index <- fit$design$index
   if (counts$periods < 2) return(NULL)
   plain <- se_clustered(column_formula(index$period))
   corrected <- se_clustered(column_formula(index$period), "CR2", df = "satterthwaite")
   specs <- c(if (counts$entities <= most_corrected_entities) list(corrected), list(plain))
-  shocks <- period_scores(fit, contrast, index)
+  shocks <- period_scores(fit, contrast)
   for (spec in specs) {
     if (counts$periods >= many_periods && shocks$r > 0) {
       spec <- se_widened(spec, sqrt((1 + shocks$r) / (1 - shocks$r)),
@@ -242,7 +258,7 @@ period_errors <- function(fit, contrast, index, counts, level) {
 
 # Of the scores of the focus: whether their period sums have more variance than the rows have alone, and how they are
 # related from one period to the next.
-period_scores <- function(fit, contrast, index) {
+period_scores <- function(fit, contrast) {
   walk <- error_walk(fit)
   direction <- drop(crossprod(fit$regression$root, contrast))
   clock <- clock_of_errors(fit, "errors by period")
@@ -258,12 +274,16 @@ period_scores <- function(fit, contrast, index) {
   list(excess = sum(s^2) > by_row, r = min(0.9, first + (1 + 3 * first) / periods))
 }
 
-guided_standing <- function(errors, kind, unrelated) {
-  if (!is.null(errors$reason)) "none" else if (kind == "fixed" && !unrelated) "comparison" else "interval"
+guided_standing <- function(state) {
+  if (!is.null(state$errors$reason)) return("none")
+  if (state$kind == "fixed" && !state$unrelated) "comparison" else "interval"
 }
 
 # Each test, or the reason why there is none.
-appraisal_tests <- function(fits, fit, level, seed) {
+appraisal_tests <- function(state) {
+  fits <- state$fits
+  fit <- state$fit
+  level <- state$level
   skipped <- character()
   tests <- list()
   try_test <- function(name, expr) {
@@ -274,13 +294,13 @@ appraisal_tests <- function(fits, fit, level, seed) {
       tests[[name]] <<- result
     }
   }
-  try_test("entities", test_random_effects(fits$pooled, level = level, seed = seed))
+  try_test("entities", test_random_effects(fits$pooled, level = level, seed = state$seed))
   if (!is.null(fits$fixed) && !is.null(fits$`two-way`)) {
     try_test("periods", test_effects(fits$`two-way`, fits$fixed, level = level))
   }
   if (!is.null(fits$beside)) try_test("mundlak", test_mundlak(fits$beside, level = level))
   try_test("serial", test_serial(fit, level = level))
   try_test("variance", test_variance(fit, level = level))
-  try_test("cross_section", cross_section_of(fit, level, seed))
+  try_test("cross_section", cross_section_of(fit, level, state$seed))
   list(tests = tests, skipped = skipped)
 }

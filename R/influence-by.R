@@ -32,14 +32,14 @@ influence_by <- function(fit, by = "entity") {
   name <- paste(columns, collapse = ":")
   check_clusters(groups, name)
   check_cluster_count(groups$count, name, groups$labels)
-  walk <- error_walk(fit)
-  basis <- cluster_basis(fit, walk, nested_effects(fit, groups, all_live_rows(fit, walk)))
+  rows <- error_rows(fit)
+  basis <- rows$basis(groups)
   if (is.null(basis)) {
     stop_wavetax(c("crossing_effects", "errors"),
                  sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
                  todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
   }
-  change <- group_changes(fit, walk, basis, groups)
+  change <- group_changes(fit, rows$walk, basis, groups)
   # The constant that stands aside is a mean of what is left, not a coefficient of the swept rows.
   shown <- kept_terms(fit) != constant_term | method_of(fit)$constant != "aside"
   terms <- kept_terms(fit)[shown]

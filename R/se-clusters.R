@@ -107,6 +107,14 @@ most_basis_cells <- 1e8
 fewest_apart <- 64
 most_beside <- 500
 
+# What corrections of scores take of a fit: its rows as they are walked over, the live ones among them, and, of groups,
+# the basis in which scores are corrected; NULL where there are too many effects for one.
+error_rows <- function(fit, walk = error_walk(fit), live = all_live_rows(fit, walk)) {
+  list(walk = walk, live = live, basis = function(clusters, ...) {
+    cluster_basis(fit, walk, nested_effects(fit, clusters, live), ...)
+  })
+}
+
 # The rows in an orthonormal basis of the regressors and of effects that are not nested, those that are swept
 # before: list(z, e, pick), the columns of `pick` being the fit's own coordinates in that basis. Where one set that cuts
 # across has many levels it is swept too, and all other effects are columns: level, its groups, and root, that of the

@@ -17,8 +17,7 @@ forms_of_directions <- function(fit) {
   spec <- fit$errors$spec
   dimension <- cluster_dimensions(fit, spec)[[1]]
   clusters <- cluster_groups(fit, dimension$columns)
-  walk <- error_walk(fit)
-  basis <- cluster_basis(fit, walk, nested_effects(fit, clusters, all_live_rows(fit, walk)))
+  basis <- error_rows(fit)$basis(clusters)
   adjustment <- switch(spec$type, CR2 = "root", CR3 = "inverse", "none")
   function(directions) {
     core_adjusted_scores(replace(basis, "pick", list(basis$pick %*% directions)), clusters, adjustment, TRUE)

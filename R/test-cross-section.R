@@ -50,8 +50,7 @@
 test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   if (!is.null(method)) check_choice(method, cross_section_methods, "method", kind = "method")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   if (!is.null(sample)) check_number(sample, "sample", low = 2, high = 1e9, whole = TRUE)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
@@ -86,7 +85,7 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
                          if (centred) "`se_driscoll_kraay()` where periods are many" else
                            sprintf("take out effects of the %s", rows$moment)),
                  sprintf("no sign that %s share shocks.", rows$nouns)),
-    data_name = test_equation(fit), distribution = found$distribution, level = level,
+    data_name = test_equation(fit), distribution = found$distribution, level = asked$level,
     cautions = cross_section_cautions(fit, method, live),
     notes = c(sprintf("%s of %s%s.", upper_first(count_of(sums[["pairs"]], "pair")),
                       count_of(length(chosen$entities), rows$noun),
@@ -104,11 +103,11 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
   # Effects of the periods leave entities slightly against each other, which few of them feel; what else than levels of
   # entities and periods is taken out makes correlations larger than the moments say.
   few <- centred && length(chosen$entities) < few_entities
-  if (is.null(draws) && method == "moments" && (few || !takes_plain_levels(fit, live))) draws <- 499
-  if (is.null(draws)) return(test)
+  if (is.null(asked$draws) && method == "moments" && (few || !takes_plain_levels(fit, live))) asked$draws <- 499
+  if (is.null(asked$draws)) return(test)
   values <- drawn_statistics(fit, function(e) {
     cross_section_statistic(cross_section_sums(kept_rows(e, rows$keep), rows, chosen), method)$value
-  }, draws, seed, rows$walk)
+  }, asked, rows$walk)
   simulated_result(test, values, far = if (method == "cd") abs else identity)
 }
 

@@ -1,18 +1,20 @@
 # p values from draws: normal disturbances through the same equation on the same rows.
 
-check_draws <- function(draws, seed) {
+# What every test is asked: the level it is read at, and how many draws p is taken from, NULL for its distribution.
+ask <- function(level, draws, seed) {
+  check_test_level(level)
   if (!is.null(draws)) check_number(draws, "draws", low = 19, high = 1e7, whole = TRUE)
   check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  list(level = level, draws = draws, seed = seed)
 }
 
 # A result with p from draws in place of its own. `again(outcome)` gives the statistic of one drawn outcome of `fit`,
 # the model of the null with coefficients `estimates`. `far` says how far out a statistic is.
-with_draws <- function(result, fit, again, draws, seed, far = identity, estimates = kept_estimates(fit)) {
-  if (is.null(draws)) return(result)
-  check_draws(draws, seed)
+with_draws <- function(result, fit, again, asked, far = identity, estimates = kept_estimates(fit)) {
+  if (is.null(asked$draws)) return(result)
   draw <- outcome_draws(fit, estimates)
-  at <- along_with_progress(seq_len(draws), "Drawing disturbances")
-  values <- with_own_seed(seed, vapply(at, function(d) {
+  at <- along_with_progress(seq_len(asked$draws), "Drawing disturbances")
+  values <- with_own_seed(asked$seed, vapply(at, function(d) {
     tryCatch(suppressWarnings(unname(again(draw()))), wavetax_error = function(cnd) NA_real_)
   }, 0))
   simulated_result(result, values, far)
@@ -90,12 +92,12 @@ residual_draws <- function(fit, walk = error_walk(fit)) {
 }
 
 # A statistic of residuals over draws, some at a time.
-drawn_statistics <- function(fit, statistic, draws, seed, walk = error_walk(fit)) {
+drawn_statistics <- function(fit, statistic, asked, walk = error_walk(fit)) {
   draw <- residual_draws(fit, walk)
-  size <- max(1, min(draws, floor(2e6 / fit$n)))
-  first <- seq(1, draws, by = size)
-  with_own_seed(seed, unlist(lapply(along_with_progress(first, "Drawing disturbances"), function(b) {
-    rest <- draw(min(size, draws - first[b] + 1))
+  size <- max(1, min(asked$draws, floor(2e6 / fit$n)))
+  first <- seq(1, asked$draws, by = size)
+  with_own_seed(asked$seed, unlist(lapply(along_with_progress(first, "Drawing disturbances"), function(b) {
+    rest <- draw(min(size, asked$draws - first[b] + 1))
     apply(rest, 2, statistic)
   })))
 }

@@ -38,8 +38,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   check_is_fit(full, "full")
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")
   check_flag(robust, "robust")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   if (!has_swept_effects(full)) {
     stop_wrong_fit(full, "The test of effects", "a fixed effects fit", call_words(full, "fit_fixed"))
   }
@@ -67,7 +66,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
     verdicts = c(sprintf("the levels of %s differ, so a model without them leaves something out.",
                          effects_nouns(full, restricted)),
                  sprintf("no sign that the levels of %s differ.", effects_nouns(full, restricted))),
-    data_name = test_equation(full), distribution = list(name = "F", df = result$df), level = level,
+    data_name = test_equation(full), distribution = list(name = "F", df = result$df), level = asked$level,
     cautions = if (!full$df$exact) "The effects' dimension is an upper bound, and so is p.",
     notes = c("It takes disturbances as unrelated and of one variance; `test_mundlak()` does not.")
   )
@@ -77,7 +76,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
     less <- if (is.null(restricted)) core_solve_pooled(core_pooled_state(design_rows(more$design))) else
       refit(restricted, y)
     effects_f(less, more)$statistic
-  }, draws, seed)
+  }, asked)
 }
 
 # F of two fits, or of a core's solution and a fit.

@@ -30,8 +30,7 @@ test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
   good <- is.numeric(powers) && length(powers) > 0 && all(is.finite(powers)) && all(powers == trunc(powers)) &&
     all(powers >= 2 & powers <= 9) && !anyDuplicated(powers)
   if (!good) stop_argument("powers", value_words(powers), "Give whole numbers from 2 to 9, such as 2:3.")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "rows to test")
   done <- form_statistic(fit, powers)
   clustered <- is.null(done$residual_df)
@@ -42,12 +41,12 @@ test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
     p_value = stats::pf(done$statistic, done$df[1], done$df[2], lower.tail = FALSE),
     null = "the form is right: powers of the prediction add nothing", alternative = "they add something",
     verdicts = c("the form misses something: try logs, squares or interactions.", "no sign that the form is wrong."),
-    data_name = test_equation(fit), distribution = list(name = "F", df = done$df), level = level,
+    data_name = test_equation(fit), distribution = list(name = "F", df = done$df), level = asked$level,
     notes = c(if (clustered) sprintf("Covariance clustered by %s (CR3).", done$by) else "Covariance classical.",
               if (done$df[1] < length(powers)) sprintf("%s of the powers add nothing to the others.",
                                                        count_words(length(powers) - done$df[1])))
   )
-  with_draws(test, fit, function(y) form_statistic(refit(fit, y), powers)$statistic, draws, seed)
+  with_draws(test, fit, function(y) form_statistic(refit(fit, y), powers)$statistic, asked)
 }
 
 form_statistic <- function(fit, powers) {
@@ -56,8 +55,8 @@ form_statistic <- function(fit, powers) {
   check_some_residual(fit)
   added <- row_kind(fit)$apply(fit, power_columns(fit, powers))
   clusters <- form_clusters(fit)
-  live <- all_live_rows(fit, walk)
-  basis <- if (!is.null(clusters)) cluster_basis(fit, walk, nested_effects(fit, clusters$groups, live))
+  rows <- error_rows(fit, walk)
+  basis <- if (!is.null(clusters)) rows$basis(clusters$groups)
   if (is.null(basis)) {
     clusters <- NULL
     basis <- core_coordinate_rows(walk, walk$skip)
@@ -75,7 +74,7 @@ form_statistic <- function(fit, powers) {
     left <- sum(e^2) - sum(moved^2)
     return(list(statistic = sum(moved^2) / q / (left / df), df = c(q, df), residual_df = df))
   }
-  G <- live_groups(clusters$groups, live)$count
+  G <- live_groups(clusters$groups, rows$live)$count
   if (q >= G) stop_too_few_clusters(sprintf("%s for %s.", count_of(G, "cluster"), count_of(q, "power")))
   wide <- basis
   wide$pick <- rbind(matrix(0, ncol(basis$z), q), diag(q))

@@ -51,8 +51,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   check_is_fit(efficient, "efficient")
   check_choice(sigma, c("shared", "own"), "sigma", kind = "sigma")
   check_flag(common, "common")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   check_order(consistent, efficient)
   check_same_rows(consistent, efficient)
   other <- other_regressors(consistent, efficient, common)
@@ -70,7 +69,8 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
     statistic = c("chi-squared" = form$value), parameter = c(df = form$rank), p_value = p,
     null = words$null, alternative = words$alternative, verdicts = c(words$rejected, words$kept),
     reading = if (!form$definite) own_variance_words(shared),
-    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank), level = level,
+    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank),
+    level = asked$level,
     table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
     cautions = hausman_cautions(consistent), notes = hausman_notes(form, compared, consistent, efficient, other),
     extra = list(sigma = sigma, methods = c(consistent$method, efficient$method))
@@ -79,7 +79,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
     a <- refit(consistent, y)
     b <- refit(efficient, y)
     hausman_form(carried_over(a, b), sigma, b$scale / a$scale)$value
-  }, draws, seed)
+  }, asked)
 }
 
 # Regressors that one fit has and the other has not.

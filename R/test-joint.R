@@ -37,8 +37,7 @@
 #' @export
 test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   all <- kept_terms(fit)
   wanted <- read_restrictions(terms, fit)
   touched <- all[colSums(abs(wanted$contrasts)) > 0]
@@ -63,7 +62,7 @@ test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) 
     } else {
       c(if (alone) "it does not hold." else "they do not hold together.", "nothing here speaks against it.")
     },
-    data_name = deparse_words(fit$design$formula), distribution = joint$distribution, level = level,
+    data_name = deparse_words(fit$design$formula), distribution = joint$distribution, level = asked$level,
     table = if (!zero) restriction_table(fit, wanted),
     notes = c(sprintf("Standard errors %s.", fit$errors$label), joint$notes, if (wanted$redundant > 0) {
       sprintf("%s from the others and %s left out.", if (wanted$redundant == 1) "One restriction follows" else
@@ -76,7 +75,7 @@ test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) 
   with_draws(test, fit, function(y) {
     again <- refit(fit, y)
     joint_test_of(again, wanted$contrasts, drop(wanted$contrasts %*% kept_estimates(again)) - wanted$value)$statistic
-  }, draws, seed, estimates = restricted_estimates(fit, wanted$contrasts, distance))
+  }, asked, estimates = restricted_estimates(fit, wanted$contrasts, distance))
 }
 
 # The coefficients moved to where the restrictions hold, the least in the metric of the regression.

@@ -34,8 +34,7 @@
 test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   check_choice(type, c("CR3", "CR2"), "type")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   correlated <- as_correlated(fit)
   means <- with(correlated$coefficients, term[role == "mean" & status == "kept"])
   when_seen <- intersect(means, means_of_periods(correlated))
@@ -57,7 +56,7 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     alternative = "they are related; only fixed effects are consistent",
     verdicts = c(sprintf("the %s effects are related to the regressors, so keep fixed effects.", entity),
                  "nothing here speaks against random effects, which are the more precise."),
-    data_name = test_equation(fit), distribution = joint$distribution, level = level,
+    data_name = test_equation(fit), distribution = joint$distribution, level = asked$level,
     table = mundlak_table(under, means),
     notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.",
                       entity,
@@ -68,7 +67,7 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
   )
   with_draws(test, if (!is.null(draws)) null_of_mundlak(correlated), function(y) {
     mundlak_wald(under_errors(refit(correlated, y), mundlak_errors(entity, type)), means, type)$statistic
-  }, draws, seed)
+  }, asked)
 }
 
 as_correlated <- function(fit) {

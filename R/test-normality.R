@@ -28,8 +28,7 @@
 test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   check_choice(of, c("residuals", "effects"), "of")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "residuals to test")
   values <- if (of == "residuals") normal_residuals(fit) else normal_effects(fit)
   n <- length(values$v)
@@ -46,17 +45,18 @@ test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, se
     alternative = "they are skewed, or have other tails",
     verdicts = c("they are not normal: rely on large samples, not on exact p values.",
                  "no sign that they are not normal."),
-    data_name = test_equation(fit), distribution = list(name = "chi-squared", df = 2), level = level,
+    data_name = test_equation(fit), distribution = list(name = "chi-squared", df = 2), level = asked$level,
     estimate = done[c("skewness", "kurtosis")], cautions = values$cautions, notes = values$notes
   )
-  if (is.null(draws) && n < 100) draws <- 999
-  if (is.null(draws)) return(test)
+  if (is.null(asked$draws) && n < 100) asked$draws <- 999
+  if (is.null(asked$draws)) return(test)
   drawn <- if (of == "residuals") {
-    drawn_statistics(fit, function(e) core_jarque_bera(kept_rows(e, values$keep) / values$root)[["statistic"]], draws,
-                     seed,
+    drawn_statistics(fit, function(e) core_jarque_bera(kept_rows(e, values$keep) / values$root)[["statistic"]], asked,
                      values$walk)
   } else {
-    with_own_seed(seed, vapply(seq_len(draws), function(d) core_jarque_bera(stats::rnorm(n))[["statistic"]], 0))
+    with_own_seed(asked$seed, vapply(seq_len(asked$draws), function(d) {
+      core_jarque_bera(stats::rnorm(n))[["statistic"]]
+    }, 0))
   }
   simulated_result(test, drawn)
 }

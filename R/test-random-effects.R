@@ -38,8 +38,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
   check_is_fit(fit)
   check_choice(effects, c("entity", "period", "both"), "effects")
   check_choice(alternative, c("one-sided", "two-sided", if (identical(effects, "both")) "mixture"), "alternative")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   base <- without_components(fit, effects)
   sample <- residual_sample(base)
   columns <- unlist(base$design$index[c("entity", "period")])[if (effects == "both") 1:2 else
@@ -62,16 +61,16 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
     verdicts = c(sprintf("%s differ, so pooled least squares is not efficient and its classical errors are wrong.",
                          nouns),
                  sprintf("no sign that %s differ beyond the regressors.", nouns)),
-    data_name = test_equation(fit), distribution = own$distribution, level = level,
+    data_name = test_equation(fit), distribution = own$distribution, level = asked$level,
     notes = c(left_out_note(sample), if (alternative != "two-sided") {
       "One-sided, as a variance is not negative."
     }),
     extra = list(signed = own$far)
   )
-  if (is.null(draws) && few) draws <- 999
-  if (is.null(draws)) return(test)
+  if (is.null(asked$draws) && few) asked$draws <- 999
+  if (is.null(asked$draws)) return(test)
   keep <- sample$keep
-  values <- drawn_statistics(base, function(e) statistic(kept_rows(e, keep))$far, draws, seed, sample$walk)
+  values <- drawn_statistics(base, function(e) statistic(kept_rows(e, keep))$far, asked, sample$walk)
   simulated_result(test, values, own = own$far)
 }
 

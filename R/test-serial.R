@@ -89,8 +89,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
                         alternative = "positive", variances = NULL) {
   check_is_fit(fit)
   if (!is.null(method)) check_choice(method, serial_method_names, "method", kind = "method")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
   if (is.null(method)) {
@@ -104,20 +103,21 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   held <- serial_holds(fit, live)
   check_serial_method(method, fit, held)
   changes <- if (held$changes) serial_changes(fit)
-  ask <- list(lag = as.integer(lag), form = form, level = level, changes = changes, live = live, held = held,
+  ask <- list(lag = as.integer(lag), form = form, level = asked$level, changes = changes, live = live, held = held,
               variances = variances, seed = seed)
   found <- serial_method(method)(fit, ask)
   if (!held$changes && is.null(found$rho)) found$rho <- first_autocorrelation(fit, live, held)
   test <- serial_result(fit, method, found, changes, level)
   if (method == "durbin-watson") {
-    values <- drawn_statistics(fit, found$drawn, if (is.null(draws)) 999 else draws, seed)
+    if (is.null(asked$draws)) asked$draws <- 999
+    values <- drawn_statistics(fit, found$drawn, asked)
     return(durbin_watson_result(test, values, alternative))
   }
   with_draws(test, fit, function(y) {
     again <- refit(fit, y)
     if (method == "differences") ask$changes <- serial_changes(again)
     serial_method(method)(again, ask)$statistic
-  }, draws, seed, far = if (method %in% c("corrected", "within", "lm")) abs else identity)
+  }, asked, far = if (method %in% c("corrected", "within", "lm")) abs else identity)
 }
 
 # One entity alone tells no spread of the corrected form.

@@ -40,8 +40,7 @@
 test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   check_choice(method, names(variance_tests), "method", kind = "method")
-  check_test_level(level)
-  check_draws(draws, seed)
+  asked <- ask(level, draws, seed)
   found <- variance_tests[[method]](fit)
   of_entities <- method %in% c("entity", "bartlett", "wald")
   entity <- if (of_entities) fit$design$index$entity
@@ -58,10 +57,10 @@ test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, se
     alternative = if (of_entities) sprintf("the variance differs between %s", plural_of(entity)) else
       "the variance moves with the regressors",
     verdicts = c(paste("variances differ, so", advice), "no sign that variances differ."),
-    data_name = test_equation(fit), distribution = found$distribution, level = level, cautions = found$cautions,
+    data_name = test_equation(fit), distribution = found$distribution, level = asked$level, cautions = found$cautions,
     notes = found$notes, extra = list(for_comparison = method == "wald")
   )
-  with_draws(test, fit, function(y) variance_tests[[method]](refit(fit, y))$statistic, draws, seed)
+  with_draws(test, fit, function(y) variance_tests[[method]](refit(fit, y))$statistic, asked)
 }
 
 f_found <- function(title, done, ...) {

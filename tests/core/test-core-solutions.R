@@ -75,3 +75,17 @@ test_that("sums of products are a state that merges and solves as rows do", {
   twice <- core_state_of_products(c(1, 2, 3), tcrossprod(1:3), 10, 10)
   expect_identical(core_solve_pooled(twice)$status, c(0L, 2L))
 })
+
+test_that("a column that is made as it is read is averaged and summed as one that is stored", {
+  sample <- core_sample(weighted = TRUE)
+  for (weights in list(NULL, sample$rows$weights)) for (shuffled in c(FALSE, TRUE)) {
+    at <- if (shuffled) order(sin(seq_len(sample$n))) else seq_len(sample$n)
+    rows <- core_rows(sample$rows$y[at], list(rep(1, sample$n), sample$rows$x[[1]][at]), weights = weights[at])
+    groups <- core_groups(sample$groups$codes[at], sample$groups$count)
+    made <- rows
+    made$columns[1] <- list(NULL)
+    expect_identical(core_group_means(made, groups)$means, core_group_means(rows, groups)$means)
+    expect_identical(core_weighted_means(made$columns[c(2, 1)], weights), core_weighted_means(rows$columns[c(2, 1)], weights))
+    expect_equal(core_one_way_state(made, groups)$within[-1, -1], core_one_way_state(rows, groups)$within[-1, -1])
+  }
+})

@@ -360,7 +360,7 @@ test_that("a constant alone, under errors that its effects make zero", {
   expect_match(paste(words, collapse = " "), "No standard error for constant: under these errors its variance is 0")
   expect_match(capture.output(print(with_errors(fit, se_clustered(type = "CR2", df = "satterthwaite")))), "\\(CR2\\)",
                all = FALSE)
-  expect_identical(typed(with_errors(fit, se_bootstrap())), "errors")
+  expect_identical(typed(with_errors(fit, se_bootstrap())), "no_slope")
 })
 
 test_that("a regressor that effects hold but for little has an honest residual and the right slope", {

@@ -39,9 +39,10 @@ inline Numbers weighted_sums(const Rows& rows, int threads) {
   Numbers parts(pieces * width), out(width, 0.0);
   for_each_piece(pieces, threads, [&](std::size_t piece) {
     const std::size_t at = piece * piece_rows, count = std::min(piece_rows, rows.n - at);
+    std::vector<double> room;
     for (std::size_t c = 0; c < width; ++c)
       parts[piece * width + c] =
-          weighted_sum(rows.columns[c] + at, rows.weights ? rows.weights + at : nullptr, count, 0.0);
+          weighted_sum(rows.read(c, at, count, room), rows.weights ? rows.weights + at : nullptr, count, 0.0);
   });
   for (std::size_t i = 0; i < parts.size(); ++i) out[i % width] += parts[i];
   return out;
@@ -72,6 +73,7 @@ struct OneWayState {
   // Means of the groups in rows [begin, end), which are sorted and hold whole groups.
   void average_sorted(const Rows& rows, const int* codes, std::size_t begin, std::size_t end,
                       const double* centre = nullptr) {
+    std::vector<double> room;
     for (std::size_t at = begin; at < end;) {
       std::size_t stop = at + 1;
       while (stop < end && codes[stop] == codes[at]) ++stop;
@@ -81,7 +83,7 @@ struct OneWayState {
       if (w) total = std::accumulate(w, w + size, 0.0);
       weight[group] = total;
       for (std::size_t c = 0; c < width; ++c) {
-        const double* x = rows.columns[c] + at;
+        const double* x = rows.read(c, at, size, room);
         const double from = centre ? centre[c] : 0.0;
         double mean = weighted_sum(x, w, size, from) / total;
         if (w || size > short_group) {
@@ -141,12 +143,16 @@ struct OneWayState {
   void add_scattered(Known, const Rows& rows, const int* codes, std::size_t begin, std::size_t end, bool less_means,
                      const double* centre, std::size_t stride, double* table) const {
     const std::size_t p = Known::of(width);
-    const double* const* column = rows.columns.data();
+    std::vector<const double*> column(p);
+    std::vector<double> room(p * block_rows);
     const double* mean = means.data();
     const Numbers origin(p, 0.0);
     const double* const from = centre ? centre : origin.data();
     const bool counts = stride > p;
     for (std::size_t r = begin; r < end; ++r) {
+      const std::size_t i = (r - begin) % block_rows;
+      if (i == 0)
+        for (std::size_t c = 0; c < p; ++c) column[c] = rows.read(c, r, std::min(block_rows, end - r), &room[c * block_rows]);
       if (r + fetch_ahead < end) {
         const std::size_t next = static_cast<std::size_t>(codes[r + fetch_ahead]) - 1;
         __builtin_prefetch(table + next * stride, 1);
@@ -156,14 +162,14 @@ struct OneWayState {
       double* sum = table + group * stride;
       if (rows.weights) {
         const double w = rows.weights[r];
-        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][r] - from[c] - mean[group * p + c]);
+        for (std::size_t c = 0; c < p; ++c) sum[c] += w * (column[c][i] - from[c] - mean[group * p + c]);
         sum[p] += w;
         continue;
       }
       if (less_means) {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c] - mean[group * p + c];
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][i] - from[c] - mean[group * p + c];
       } else {
-        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][r] - from[c];
+        for (std::size_t c = 0; c < p; ++c) sum[c] += column[c][i] - from[c];
       }
       if (counts) sum[p] += 1.0;
     }

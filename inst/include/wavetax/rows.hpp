@@ -27,6 +27,20 @@ struct Rows {
 
   std::size_t width() const { return columns.size(); }
   double weight(std::size_t row) const { return weights ? weights[row] : 1.0; }
+
+  // Where rows [begin, begin + count) of a column stand: in place, or in `room`, which holds as many. The one way in
+  // which columns are read, so that one that is made as it is read is made here.
+  const double* read(std::size_t column, std::size_t begin, std::size_t count, double* room) const {
+    if (columns[column]) return columns[column] + begin;
+    std::fill(room, room + count, 1.0);
+    return room;
+  }
+
+  // The same with room that grows where it is wanted.
+  const double* read(std::size_t column, std::size_t begin, std::size_t count, std::vector<double>& room) const {
+    if (!columns[column] && room.size() < count) room.resize(count);
+    return read(column, begin, count, room.data());
+  }
 };
 
 constexpr std::size_t not_stored = static_cast<std::size_t>(-1);
@@ -121,9 +135,7 @@ struct Sweep {
         if (is_constant(c)) continue;
         const double less = l == 0 && centre ? centre[c] : 0.0, from = layers[l].holds_centre && centre ? centre[c] : 0.0;
         double* const out = block + c * block_rows;
-        const double* in = out;
-        if (l == 0 && rows.columns[c]) in = rows.columns[c] + begin;
-        if (l == 0 && !rows.columns[c]) std::fill(out, out + count, 1.0);
+        const double* const in = l == 0 ? rows.read(c, begin, count, out) : out;
         layers[l].take_off(places, count, pick.empty() ? c : pick[c], from, in, less, out);
       }
     }
@@ -133,7 +145,8 @@ struct Sweep {
         fill_ones(begin, count, shift ? shift[c] : 0.0, out);
         if (!(scale_by_weight && rows.weights)) continue;
       } else if (layers.empty()) {
-        copy_column(rows.columns[c], begin, count, centre ? centre[c] : 0.0, out);
+        const double* const in = rows.read(c, begin, count, out);
+        if (in != out) subtract(in, centre ? centre[c] : 0.0, count, out);
       }
       if (shift && shift[c] != 0.0 && !is_constant(c))
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
@@ -144,11 +157,6 @@ struct Sweep {
 
  private:
   bool is_constant(std::size_t c) const { return !pick.empty() && pick[c] == not_stored; }
-
-  static void copy_column(const double* in, std::size_t begin, std::size_t count, double from, double* out) {
-    if (!in) std::fill(out, out + count, 1.0);
-    if (in) subtract(in + begin, from, count, out);
-  }
 
   // The column of ones, whose mean in a group is 1, and `more`.
   void fill_ones(std::size_t begin, std::size_t count, double more, double* out) const {
