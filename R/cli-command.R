@@ -117,8 +117,7 @@ command_arguments <- function(command, args) {
   for (option in command$options) if (!is.null(option$repeated)) args <- join_repeated(args, option)
   parsed <- tryCatch(
     optparse::parse_args(parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE),
-    error = function(cnd) stop_usage(conditionMessage(cnd)),
-    warning = function(cnd) stop_usage(conditionMessage(cnd))
+    error = function(cnd) stop_usage(parser_words(cnd)), warning = function(cnd) stop_usage(parser_words(cnd))
   )
   if (isTRUE(parsed$options$help)) {
     optparse::print_help(parser)
@@ -131,6 +130,9 @@ command_arguments <- function(command, args) {
   names(parsed$options) <- option_argument_names(command$options)[names(parsed$options)]
   list(texts = parsed$options, files = parsed$args)
 }
+
+# What the parser says, without where in its code.
+parser_words <- function(cnd) trimws(sub("^Error in [^\n]*:\\s*", "", conditionMessage(cnd)))
 
 option_argument_names <- function(options) {
   c(stats::setNames(vapply(options, `[[`, "", "argument"), vapply(options, `[[`, "", "name")), help = "help")

@@ -23,11 +23,15 @@ option_reader <- function(option) get(paste0("option_", option$kind), mode = "fu
 option_values <- function(options, texts) {
   values <- lapply(options, function(option) {
     text <- texts[[option$argument]]
+    if (identical(text, "") && !option$argument %in% may_be_empty) stop_usage(sprintf("--%s is empty.", option$name))
     if (!is.null(text)) option_reader(option)(text, option)
   })
   names(values) <- vapply(options, `[[`, "", "argument")
   structure(Filter(Negate(is.null), values), class = "option_values")
 }
+
+# No spelling of a missing value, besides none and NA.
+may_be_empty <- "missing"
 
 # By whole names: `periods` is no `period`.
 #' @export
@@ -41,7 +45,11 @@ option_text <- function(text, option) text
 option_flag <- function(text, option) isTRUE(text)
 option_texts <- function(text, option) option_list(text)
 
-option_number <- function(text, option) suppressWarnings(as.numeric(text))
+option_number <- function(text, option) {
+  number <- suppressWarnings(as.numeric(text))
+  if (is.na(number)) stop_option(option, "a number", text)
+  number
+}
 
 option_choice <- function(text, option) {
   if (!text %in% option$choices) stop_option(option, list_or(option$choices), text)

@@ -85,7 +85,7 @@ test_that("a column that is made as it is read is averaged and summed as one tha
     made <- rows
     made$columns[1] <- list(NULL)
     expect_identical(core_group_means(made, groups)$means, core_group_means(rows, groups)$means)
-    expect_identical(core_weighted_means(made$columns[c(2, 1)], weights), core_weighted_means(rows$columns[c(2, 1)], weights))
+    expect_identical(core_weighted_means(made$columns[2:1], weights), core_weighted_means(rows$columns[2:1], weights))
     expect_equal(core_one_way_state(made, groups)$within[-1, -1], core_one_way_state(rows, groups)$within[-1, -1])
   }
 })

@@ -149,6 +149,7 @@ test_that("an option and a command from outside are read, run and delivered", {
   expect_identical(readLines(file), "x")
   expect_error(run("--what-else", "no"), "--what-else takes yes, not 'no'", class = "wavetax_usage")
   expect_error(run("--loud"), "--what-else is missing", class = "wavetax_usage")
+  expect_error(run("--what-else", ""), "--what-else is empty", class = "wavetax_usage")
   expect_error(run("--what-else", "x", "--table", "a.xyz"), "--table: ", class = "wavetax_usage")
   expect_error(run("--what-else", "x", "file"), "1 argument given, 0 needed", class = "wavetax_usage")
   # A step of a file is the same call.
