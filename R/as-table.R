@@ -12,7 +12,7 @@
 #'   list of `kind`, `value`, `upper`, `decimals`, `text`, an element a row) and `notes` (a data frame: `text`,
 #'   `column`). It prints as a table.
 #' @section Errors:
-#' `wavetax_error_format` for what prints as no table.
+#' `wavetax_error_format` for what prints as no table, and for a table that was changed into none.
 #' @seealso [write_table()].
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -20,7 +20,16 @@
 #' table <- as_table(spec_table(fixed))
 #' table$cells$fixed$value[table$rows$key == "levy"]
 #' @export
-as_table <- function(x, ...) UseMethod("as_table")
+as_table <- function(x, ...) {
+  if (inherits(x, c("effect_levels", "influence"))) check_shown(...) else
+    check_no_dots(..., of = list(call = as_table, name = "as_table()", hidden = "x"))
+  UseMethod("as_table")
+}
+
+check_shown <- function(n = 1, ...) {
+  check_number(n, "n", 1, whole = TRUE)
+  check_no_dots(..., of = list(call = check_shown, name = "as_table()"))
+}
 
 #' @export
 as_table.default <- function(x, ...) {
@@ -29,4 +38,10 @@ as_table.default <- function(x, ...) {
 }
 
 #' @export
-as_table.panel_table <- function(x, ...) x
+as_table.panel_table <- function(x, ...) {
+  fault <- table_fault(x)
+  if (is.null(fault)) return(x)
+  stop_wavetax("format", sprintf("The table's `%s` %s not as `?as_table` says.", fault,
+                                 if (endsWith(fault, "s") && fault != "class") "are" else "is"),
+               todo = "Make it anew of what it was made of.")
+}

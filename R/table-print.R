@@ -3,7 +3,7 @@
 #' @export
 print.panel_table <- function(x, ...) {
   check_print_dots(..., of = print.panel_table)
-  show_blocks(table_blocks(x))
+  show_blocks(table_blocks(as_table(x)))
   invisible(x)
 }
 

@@ -69,5 +69,17 @@ test_that("CSV and Markdown hold the cells one by one, and cannot be broken by l
 test_that("what is no table is refused with what is", {
   expect_error(as_table(mtcars), class = "wavetax_error_format")
   expect_error(write_table(mtcars, "a.md"), class = "wavetax_error_format")
+  levels <- tabled_things()$levels
+  for (n in list(0, "a", NA, 1.5, NULL)) expect_error(as_table(levels, n = n), class = "wavetax_error_argument")
+  expect_error(as_table(levels, m = 2), "no argument 'm'", class = "wavetax_error_argument")
+  expect_error(as_table(variance_parts(fit_random(harbour_equation, harbour_panel())), digits = 3),
+               class = "wavetax_error_argument")
+  table <- as_table(levels)
+  for (part in c("rows", "columns", "cells", "notes", "stub")) {
+    broken <- table
+    broken[part] <- list(NULL)
+    expect_error(print(broken), part, class = "wavetax_error_format")
+    expect_error(write_table(broken, "a.md"), class = "wavetax_error_format")
+  }
   expect_error(write_table(as_table(tabled_things()$variance), "a.docs"), class = "wavetax_error_format")
 })
