@@ -152,6 +152,11 @@ test_that("an option and a command from outside are read, run and delivered", {
   expect_error(run("--what-else", ""), "--what-else is empty", class = "wavetax_usage")
   expect_error(run("--what-else", "x", "--table", "a.xyz"), "--table: ", class = "wavetax_usage")
   expect_error(run("--what-else", "x", "file"), "1 argument given, 0 needed", class = "wavetax_usage")
+  level <- inside$new_option("level", "share", "level")
+  expect_identical(inside$option_share("0.05", level), 0.05)
+  for (text in c("0.5", "0", "-1", "a", "5")) {
+    expect_error(inside$option_share(text, level), "--level takes a small share", class = "wavetax_usage")
+  }
   # A step of a file is the same call.
   expect_identical(command$run(list(what_else = "y", loud = TRUE), character())$forms$csv()$said, "Y")
 })

@@ -192,3 +192,16 @@ test_that("a regressor that one of few clusters tells alone is found among many 
                    c("x1", "mixed"))
   expect_identical(fit_fixed(y ~ x1, data, ~ id, errors = se_clustered(~ id + t))$errors$told_once, character())
 })
+
+test_that("the largest share of any direction that a cluster has is the largest eigenvalue of its part", {
+  for (skip in 0:1) for (p in 1:5) {
+    axes <- coordinate_pairs(p + skip, skip)
+    grams <- lapply(1:4, function(g) crossprod(matrix(sin(g * seq_len(9 * (p + skip))^1.3), 9)))
+    parts <- vapply(grams, function(gram) diag(crossprod(axes, gram %*% axes)), numeric(ncol(axes)))
+    own <- vapply(grams, function(gram) {
+      max(eigen(gram[seq_len(p) + skip, seq_len(p) + skip, drop = FALSE], symmetric = TRUE)$values)
+    }, 0)
+    expect_equal(largest_share(matrix(parts, ncol = 4), 1), max(own), tolerance = 1e-10)
+  }
+  expect_identical(largest_share(matrix(0, ncol(coordinate_pairs(20, 0)), 3), 0.7), 0.7)
+})
