@@ -91,11 +91,12 @@ new_appraisal <- function(state) {
                   standing = guided_standing(state))
   out <- c(state[c("fit", "focus", "kind")], decided, state[c("errors", "fits", "tests", "skipped", "level",
                                                               "unrelated", "entity", "period", "model", "formula")])
-  x <- c(out, state["about"])
-  out$choices <- x$choices <- focus_choices(x)
-  out$path <- x$path <- appraisal_path(x)
-  out$recommendation <- recommendation_words(x)
-  out$caveats <- caveat_words(x)
+  out$about <- state$about
+  out$choices <- focus_choices(out)
+  out$path <- appraisal_path(out)
+  out$recommendation <- recommendation_words(out)
+  out$caveats <- caveat_words(out)
+  out$about <- NULL
   structure(out, class = "appraisal")
 }
 

@@ -44,16 +44,17 @@ code_as_options <- function(code) {
 # Shell words for one call, one argument's name, or arguments with their values; NULL where there are none.
 options_of_parts <- function(parts) {
   if (length(parts) == 0) return(NULL)
+  flags <- flag_names()
   if (is.null(names(parts))) {
     if (length(parts) > 1) return(NULL)
     one <- parts[[1]]
     if (is.call(one) && is.symbol(one[[1]])) return(options_of_call(one))
-    return(if (is.symbol(one) && as.character(one) %in% names(flag_names())) flag_names()[[as.character(one)]])
+    return(if (is.symbol(one)) flags[[as.character(one)]])
   }
-  if (!all(names(parts) %in% names(flag_names()))) return(NULL)
+  if (!all(names(parts) %in% names(flags))) return(NULL)
   values <- lapply(parts, option_value)
   if (any(vapply(values, is.null, TRUE))) return(NULL)
-  unlist(Map(function(flag, value) c(flag, if (nzchar(value)) shell_words(value)), flag_names()[names(parts)], values),
+  unlist(Map(function(flag, value) c(flag, if (nzchar(value)) shell_words(value)), flags[names(parts)], values),
          use.names = FALSE)
 }
 

@@ -25,12 +25,11 @@ reader_options <- function() {
 }
 
 # Those that say what a table is, whatever its keys are.
-table_arguments <- c("sheet", "range", "header", "layout", "merged", "numbers", "text", "missing", "decimal",
-                     "thousands", "percent", "date_format", "period_from", "delimiter", "encoding")
+table_arguments <- function() setdiff(names(formals(read_options)), "keys")
 
 # The reader's arguments as they were given; what is wrong with them is wrong usage.
 reader_values <- function(values) {
-  given <- unclass(values)[intersect(table_arguments, names(values))]
+  given <- unclass(values)[intersect(table_arguments(), names(values))]
   if (!is.null(given$missing)) given$missing <- unique(c("", "NA", given$missing))
   tryCatch(do.call(read_options, given), wavetax_error = function(cnd) {
     stop_usage(as_options(sub("\n.*", "", conditionMessage(cnd))))

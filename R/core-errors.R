@@ -218,7 +218,7 @@ core_two_way_root <- function(sets, sigma2_e, sigma2) {
 # Rows that a function makes of each column, as a walk: `root` of the columns less their centre, which is nothing of the
 # column of ones.
 core_column_walk <- function(rows, root, solution) {
-  use <- union(solution$regressors, which(solution$residual != 0))
+  use <- core_solution_columns(solution)
   columns <- lapply(use, function(j) root(rows$columns[[j]] - solution$centre[j]))
   if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)
   combination <- c(if (solution$constant) 0, solution$residual[use])

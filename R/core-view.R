@@ -15,7 +15,7 @@ core_layer <- function(groups, levels, theta = NULL, loading = NULL, holds_centr
 # The view of the constant, where the regression has one, of the regressors, and of what else its residual is made of:
 # their combination is the residual.
 core_view <- function(rows, transform, solution) {
-  use <- union(solution$regressors, which(solution$residual != 0))
+  use <- core_solution_columns(solution)
   constant <- solution$constant
   stored <- if (isTRUE(transform$ones)) 1L else 0L
   list(
@@ -26,6 +26,9 @@ core_view <- function(rows, transform, solution) {
     offsets = list()
   )
 }
+
+# The regressors first.
+core_solution_columns <- function(solution) union(solution$regressors, which(solution$residual != 0))
 
 # The same with the levels combined before they are taken off, from the residual alone: the columns
 # are as they are.

@@ -74,7 +74,7 @@ cluster_names <- function(quo) {
   } else {
     value <- tryCatch(rlang::eval_tidy(quo), error = function(cnd) NULL)
     # Columns bare, joined as in a formula.
-    bare <- is.null(value) && (is_operator(expr, "+") || is_operator(expr, ":"))
+    bare <- is.null(value) && (is_operator(expr, c("+", ":")))
     if (bare) value <- rlang::new_formula(NULL, expr, env)
   }
   if (is_one_text(value)) return(list(by = list(value), named = FALSE))
@@ -120,7 +120,9 @@ clustered_in_memory <- function(spec, fit, dimensions) {
   }, TRUE)
   clusters <- lapply(columns[!as_rows], function(names) cluster_groups(fit, names))
   slopes <- slope_contrasts(fit)
-  pairs <- coordinate_pairs(ncol(walk$upper), walk$skip)
+  # Swept effects that cut across clusters alone make a share suspect, and few rows are looked through anyway.
+  shares <- has_swept_effects(fit) && fit$n > most_looked_at
+  pairs <- if (shares) coordinate_pairs(ncol(walk$upper), walk$skip)
   sums <- core_cluster_walk(walk, clusters, cbind(slopes, pairs), any(as_rows), quick = idle_residual(fit))
   sums$clusters <- lapply(sums$clusters, function(one) {
     one$share <- largest_share(one$parts[-seq_len(ncol(slopes)), , drop = FALSE], one$longest)
