@@ -22,6 +22,7 @@ inline Eigen::MatrixXd unpack(const Rcpp::NumericMatrix& m) {
 inline Rcpp::NumericMatrix as_table(const wavetax::Numbers& values, std::size_t size, std::size_t count, int threads,
                                     const double* centre = nullptr) {
   Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(count)));
+  wavetax::prefer_large_pages(out.begin(), size * count * sizeof(double));
   const std::vector<std::size_t> cuts = wavetax::even_cuts(count, wavetax::piece_rows);
   wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
     std::copy(values.begin() + cuts[piece] * size, values.begin() + cuts[piece + 1] * size,

@@ -12,26 +12,54 @@
 
 namespace wavetax {
 
+// The levels that the rows of each group have of another set: those of group g from start[g]. Rows of sorted groups are
+// seen in place; of others each level is put where it belongs once, so that what reads them reads memory in order.
+class LevelsByGroup {
+ public:
+  LevelsByGroup(const Groups& of, const Groups& across, std::size_t n) : start(group_starts(of, n)), codes_(across.codes) {
+    if (of.sorted) return;
+    allocate(levels_, n);
+    std::vector<std::size_t> next(start.begin(), start.end() - 1);
+    for (std::size_t i = 0; i < n; ++i) {
+      if (i + 2 * fetch_ahead < n) __builtin_prefetch(next.data() + of.of(i + 2 * fetch_ahead), 1);
+      if (i + fetch_ahead < n) __builtin_prefetch(levels_.data() + next[of.of(i + fetch_ahead)], 1);
+      levels_[next[of.of(i)]++] = across.codes[i];
+    }
+    codes_ = levels_.data();
+  }
+  LevelsByGroup(const LevelsByGroup&) = delete;
+  LevelsByGroup& operator=(const LevelsByGroup&) = delete;
+
+  std::size_t of(std::size_t place) const { return static_cast<std::size_t>(codes_[place]) - 1; }
+
+  std::vector<std::size_t> start;
+
+ private:
+  std::vector<int> levels_;
+  const int* codes_;
+};
+
 // Whether every row lies on a cycle through another group that has two of its own group's neighbouring levels, or shares
 // its cell with another row: then no row is a bridge. Quick where one set has few levels, as periods are.
-inline bool all_on_short_cycles(const RowsByGroup& rows, const Groups& of, const Groups& across) {
+inline bool all_on_short_cycles(const Groups& of, const Groups& across, std::size_t n) {
   constexpr std::size_t most = 1024;
   if (across.count > most) return false;
+  const LevelsByGroup levels(of, across, n);
   std::vector<int> seen(across.count * across.count, 0);  // the group that has a pair: 0 none, -1 several
   const auto who = [&](std::size_t a, std::size_t b) -> int& { return seen[std::min(a, b) * across.count + std::max(a, b)]; };
   for (std::size_t g = 0; g < of.count; ++g) {
     const int group = static_cast<int>(g) + 1;
-    for (std::size_t at = rows.start[g]; at + 1 < rows.start[g + 1]; ++at) {
-      int& one = who(across.of(rows.at(at)), across.of(rows.at(at + 1)));
+    for (std::size_t at = levels.start[g]; at + 1 < levels.start[g + 1]; ++at) {
+      int& one = who(levels.of(at), levels.of(at + 1));
       one = one == 0 || one == group ? group : -1;
     }
   }
   for (std::size_t g = 0; g < of.count; ++g) {
     bool before = false;  // whether the pair with the row before is shared
-    for (std::size_t at = rows.start[g]; at < rows.start[g + 1]; ++at) {
+    for (std::size_t at = levels.start[g]; at < levels.start[g + 1]; ++at) {
       bool after = false;
-      if (at + 1 < rows.start[g + 1]) {
-        const std::size_t a = across.of(rows.at(at)), b = across.of(rows.at(at + 1));
+      if (at + 1 < levels.start[g + 1]) {
+        const std::size_t a = levels.of(at), b = levels.of(at + 1);
         after = a == b || who(a, b) == -1;
       }
       if (!before && !after) return false;
@@ -47,10 +75,9 @@ inline std::vector<std::size_t> bridges(const Groups& first, const Groups& secon
   check_countable(first.count + second.count);
   const bool larger = first.count >= second.count;
   const Groups &of = larger ? first : second, &across = larger ? second : first;
-  const RowsByGroup rows(of, n);
   std::vector<std::size_t> out;
-  if (all_on_short_cycles(rows, of, across)) return out;
-  const RowsByGroup others(across, n);
+  if (all_on_short_cycles(of, across, n)) return out;
+  const RowsByGroup rows(of, n), others(across, n);
   const std::size_t vertices = of.count + across.count, none = static_cast<std::size_t>(-1);
   std::vector<std::size_t> found(vertices, 0), low(vertices, 0), next(vertices), by(vertices, none), path;
   const auto begin = [&](std::size_t v) { return v < of.count ? rows.start[v] : others.start[v - of.count]; };

@@ -51,17 +51,23 @@ inline std::vector<std::size_t> group_cuts(const Groups& groups, std::size_t n, 
   return cuts;
 }
 
+// Where each group begins when its rows stand one group after another, and n.
+inline std::vector<std::size_t> group_starts(const Groups& groups, std::size_t n) {
+  std::vector<std::size_t> start(groups.count + 1, 0);
+  if (groups.sizes)
+    for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
+  else
+    for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
+  std::partial_sum(start.begin(), start.end(), start.begin());
+  return start;
+}
+
 // Rows of each group, one group after another: at(start[g]) is the first of group g.
 class RowsByGroup {
  public:
-  RowsByGroup(const Groups& groups, std::size_t n) : start(groups.count + 1, 0) {
-    if (groups.sizes)
-      for (std::size_t g = 0; g < groups.count; ++g) start[g + 1] = static_cast<std::size_t>(groups.sizes[g]);
-    else
-      for (std::size_t i = 0; i < n; ++i) ++start[groups.of(i) + 1];
-    std::partial_sum(start.begin(), start.end(), start.begin());
+  RowsByGroup(const Groups& groups, std::size_t n) : start(group_starts(groups, n)) {
     if (groups.sorted) return;
-    place_.resize(n);
+    allocate(place_, n);
     std::vector<std::size_t> next(start.begin(), start.end() - 1);
     for (std::size_t i = 0; i < n; ++i) place_[next[groups.of(i)]++] = i;
   }
