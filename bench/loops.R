@@ -12,8 +12,10 @@ tables <- numeric(8 * n / 10)
 took <- function(name, groups) {
   median(replicate(7, system.time(bare_loop(columns, groups, periods, means, tables, name))[[3]]))
 }
-for (name in c("means", "reflected", "scores", "robust", "dimensions", "contrasts", "both means", "both scores")) cat(sprintf("%-14s %.3f s\n", name, took(name, sorted)))
+in_order <- c("means", "reflected", "scores", "robust", "dimensions", "contrasts", "both means", "both scores")
+for (name in in_order) cat(sprintf("%-14s %.3f s\n", name, took(name, sorted)))
 shuffled <- sample(sorted)
-for (name in c("sums", "products", "scattered", "both sums", "both products", "both scattered")) cat(sprintf("%-14s %.3f s\n", name, took(name, shuffled)))
+any_order <- c("sums", "products", "scattered", "both sums", "both products", "both scattered")
+for (name in any_order) cat(sprintf("%-14s %.3f s\n", name, took(name, shuffled)))
 x <- do.call(cbind, columns[1:3])
 cat(sprintf("%-14s %.3f s\n", ".lm.fit()", median(replicate(3, system.time(.lm.fit(x, columns[[4]]))[[3]]))))
