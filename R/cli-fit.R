@@ -19,7 +19,7 @@ fit_command <- function() {
       format_option(c("text", "csv", "json", "markdown")),
       new_option("save", "fits_file", "save the fits too: .json", "FILE"), table_file_option(),
       figure_file_option("draw the first slope across the models: .png, .pdf or .svg")
-    ), reader_options()),
+    ), spec_table_options(), reader_options()),
     run_fit_command, needs = c("entity", "period", "formula"), check = check_fit_options
   )
 }
@@ -38,7 +38,7 @@ run_fit_command <- function(values, files) {
     cli_one_fit(model, panel, errors[[1]], values)
   })
   fits <- cli_under_errors(fits, errors)
-  table <- spec_table(fits)
+  table <- cli_spec_table(fits, values)
   tests <- if (values$tests) cli_tests(first_of_models(fits))
   fitted_results(fits, table, text = function() {
     compared <- if (all_errors(values)) lapply(unname(fits), compare_errors)
@@ -116,18 +116,16 @@ compare_command <- function() {
   new_command(
     "set saved fits side by side", "wavetax compare FILE.json [FILE.json ...] [options]",
     "Sets saved fits side by side.",
-    list(
-      new_option("terms", "texts", "coefficients to show, separated by commas [default: all]", "LIST"),
+    c(spec_table_options(), list(
+      new_option("labels", "text", "file of names and labels, a codebook", "FILE"),
       new_option("errors", "errors", "of the fits only those under these errors, in the words of `wavetax fit`",
                  "LIST"),
-      new_option("beneath", "choice", "std_error, p_value or interval [default: std_error]", "KIND",
-                 default = "std_error", choices = names(beneath_words)),
       format_option(c("text", "csv", "json", "markdown")), table_file_option(),
       figure_file_option("draw the first slope across the fits: .png, .pdf or .svg")
-    ),
+    )),
     function(values, files) {
       fits <- cli_saved_under(saved_fits(files), values$errors)
-      table <- spec_table(fits, terms = values$terms, beneath = values$beneath)
+      table <- cli_spec_table(fits, values)
       fitted_results(fits, table, text = function() blocks_of(table))
     },
     check = function(values) if (all_errors(values)) stop_option(list(name = "errors"), "words of errors", "all")
@@ -145,4 +143,28 @@ saved_fits <- function(files) {
     }, stems, fits))
   }
   stats::setNames(unlist(fits, recursive = FALSE), names)
+}
+
+# What a table of specifications shows, for `fit` and `compare`.
+spec_table_options <- function() {
+  list(
+    new_option("terms", "terms", "coefficients to show, such as 'Wave tax=levy,past(levy*'", "LIST"),
+    new_option("hide", "hidden", "terms not to show, such as 'factor(season) + coast': a row says where they are",
+               "TEXT"),
+    new_option("beneath", "choices", sprintf("beneath each estimate: %s [default: std_error]",
+                                             paste(names(beneath_words), collapse = ", ")),
+               "LIST", choices = names(beneath_words)),
+    new_option("facts", "texts", "what is told below, such as 'effects,rows,r_squared,outcome_mean'", "LIST"),
+    new_option("marks", "marks", "signs of your own by p, such as '+=0.05'", "PAIRS"),
+    new_option("decimals", "number", "decimals of estimates [default: as many as errors ask for]", "N"),
+    new_option("title", "text", "title of the table", "TEXT"),
+    new_option("over", "over", "heads over columns, such as 'All harbours=1-3,Tallow coast=4-6'", "PAIRS")
+  )
+}
+
+cli_spec_table <- function(fits, values) {
+  given <- unclass(values)[intersect(c("terms", "hide", "beneath", "facts", "marks", "decimals", "labels", "title",
+                                       "over"),
+                                     names(values))]
+  do.call(spec_table, c(list(fits), given))
 }

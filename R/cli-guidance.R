@@ -4,7 +4,7 @@ guidance_options <- function() {
   list(
     weights_option(), rows_option(),
     new_option("level", "share", "level that tests are read at [default: 0.05]", "SHARE", default = "0.05"),
-    format_option(c("text", "json", "markdown")), figures_option()
+    format_option(c("text", "json", "markdown")), figures_option(), table_file_option()
   )
 }
 
@@ -38,6 +38,7 @@ run_diagnose <- function(values, files) {
   found <- diagnose(fit, level = values$level)
   new_results(
     text = function() blocks_of(found), json = function() values_in_options(diagnosis_values(found)),
+    files = list(table = function(file) write_table(found, file)),
     figures = list(residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))),
     size = guidance_figure_size
   )
@@ -66,6 +67,7 @@ run_appraise <- function(values, files) {
                      unrelated = values$unrelated)
   new_results(
     text = function() blocks_of(chosen), json = function() values_in_options(appraisal_values(chosen)),
+    files = list(table = function(file) write_table(chosen, file)),
     figures = list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit)),
     size = guidance_figure_size
   )

@@ -104,6 +104,41 @@ option_keys <- function(text, option) {
   stats::setNames(vapply(pairs, function(pair) pair[length(pair)], ""), vapply(pairs, `[`, "", 1))
 }
 
+# "Wave tax=levy,storms" as c("Wave tax" = "levy", "storms").
+option_terms <- function(text, option) {
+  parts <- option_list(text)
+  named <- grepl("^[^=()]+=[^=]", parts)
+  stats::setNames(ifelse(named, sub("^[^=]+=", "", parts), parts), ifelse(named, sub("=.*$", "", parts), ""))
+}
+
+# Terms joined by +, which nothing evaluates.
+option_hidden <- function(text, option) {
+  formula <- tryCatch(stats::as.formula(paste("~", text), baseenv()), error = function(cnd) NULL)
+  items <- if (!is.null(formula)) tryCatch(hidden_items(formula), error = function(cnd) NULL)
+  if (is.null(items)) stop_option(option, "terms joined by +", text)
+  items
+}
+
+# "+=0.05,++=0.01" as c("+" = 0.05, "++" = 0.01).
+option_marks <- function(text, option) {
+  parts <- regmatches(text, gregexpr("[^=,]+=[0-9.]+", text))[[1]]
+  shares <- suppressWarnings(as.numeric(sub("^.*=", "", parts)))
+  if (length(parts) == 0 || anyNA(shares) || paste(parts, collapse = ",") != text) {
+    stop_option(option, "signs and shares such as +=0.05", text)
+  }
+  stats::setNames(shares, sub("=[^=]*$", "", parts))
+}
+
+# "All=1-3,Late=4" as list(All = 1:3, Late = 4).
+option_over <- function(text, option) {
+  parts <- option_list(text)
+  ends <- strsplit(sub("^.*=", "", parts), "-", fixed = TRUE)
+  good <- grepl("^[^=]+=[0-9]{1,4}(-[0-9]{1,4})?$", parts)
+  if (length(parts) == 0 || !all(good)) stop_option(option, "heads and columns such as All=1-3", text)
+  stats::setNames(lapply(ends, function(end) seq(as.integer(end[1]), as.integer(end[length(end)]))),
+                  sub("=.*$", "", parts))
+}
+
 # Files to write, by what goes into them: the ending is looked at before anything is read.
 output_kinds <- c("table_file", "fits_file", "figure_file", "data_file", "log_file")
 

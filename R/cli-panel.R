@@ -69,7 +69,7 @@ profile_command <- function() {
       new_option("show", "choices", "of range, missing, correlations: show these too", "LIST",
                  choices = c("range", "missing", "correlations")),
       new_option("members", "flag", "list who enters late, leaves early or misses what"),
-      figures_option("folder for the figures"), format_option(c("text", "csv", "json", "markdown"))
+      figures_option("folder for the figures"), table_file_option(), format_option(c("text", "csv", "json", "markdown"))
     ), reader_options()),
     run_profile, needs = c("entity", "period"), check = function(values) {
       if (values$members && values$format %in% c("csv", "json")) {
@@ -85,7 +85,8 @@ run_profile <- function(values, files) {
   numbers <- function() as.data.frame(variation)
   new_results(
     text = function() list(blocks_of(panel_shape(panel), members = values$members), gap_block(), blocks_of(variation)),
-    csv = numbers, json = numbers, figures = if (!is.null(values$figures)) profile_figures(panel, numbers())
+    csv = numbers, json = numbers, files = list(table = function(file) write_table(variation, file)),
+    figures = if (!is.null(values$figures)) profile_figures(panel, numbers())
   )
 }
 

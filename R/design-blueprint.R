@@ -3,6 +3,8 @@
 #   terms      of the formula; its `predvars` hold what a transformation learnt (a centre, a basis)
 #   xlevels, contrasts   the levels of categories, and how they are coded
 #   assign     the term that each column is of
+#   pieces     what each column is made of: a data frame with a row a variable of a column, see column_piece(), its
+#              name `column` and `of`, the term as it is written
 #   outcome    its name
 #   columns    the names of the data's columns
 #   means      NULL, or what a correlated random effects fit adds: list(column, labels, values), the
@@ -13,9 +15,18 @@ make_blueprint <- function(terms, variables, columns) {
   made <- regressor_columns(terms, variables)
   list(
     blueprint = list(terms = made$terms, xlevels = made$xlevels, contrasts = made$contrasts, assign = made$assign,
-                     outcome = names(variables)[1], columns = columns, means = NULL),
+                     pieces = column_pieces(made, columns = names(made$x)), outcome = names(variables)[1],
+                     columns = columns, means = NULL),
     x = made$x
   )
+}
+
+column_pieces <- function(made, columns) {
+  none <- cbind(column = character(), of = character(), column_piece(character(), character(), character()))
+  if (length(columns) == 0) return(as.data.frame(none))
+  counts <- vapply(made$pieces, nrow, 1L)
+  labels <- attr(made$terms, "term.labels")[made$assign]
+  cbind(column = rep(columns, counts), of = rep(labels, counts), do.call(rbind, made$pieces))
 }
 
 # The regressors on other rows, a matrix.

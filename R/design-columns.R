@@ -1,8 +1,9 @@
 # From variables to the columns of a regression, as R's model.matrix() has them, but one vector a
 # column: dummies are made when their turn comes, never as a matrix of all.
 
-# list(x, terms, xlevels, contrasts, assign). `xlevels` and `contrasts` of a fit make the same
-# columns of other data.
+# list(x, terms, xlevels, contrasts, assign, pieces: of each column what it is made of, see column_piece()). `xlevels`
+# and
+# `contrasts` of a fit make the same columns of other data.
 regressor_columns <- function(terms, variables, xlevels = NULL, contrasts = NULL) {
   labels <- attr(terms, "term.labels")
   anew <- is.null(xlevels)
@@ -26,6 +27,7 @@ regressor_columns <- function(terms, variables, xlevels = NULL, contrasts = NULL
   })
   list(
     x = do.call(c, c(list(list()), columns)), terms = terms,
+    pieces = do.call(c, c(list(list()), lapply(columns, attr, "pieces"))),
     xlevels = if (anew) lapply(predictors[is_factor], levels) else xlevels,
     contrasts = contrasts, assign = rep(seq_along(labels), lengths(columns))
   )
@@ -52,33 +54,51 @@ contrast_matrix <- function(x) {
 
 # A variable's columns, named as R names them.
 variable_parts <- function(x, name, contrast, full) {
-  if (is.factor(x)) {
-    codes <- as.integer(x)
-    if (full) {
-      columns <- lapply(seq_len(nlevels(x)), function(level) as.double(codes == level))
-      return(stats::setNames(columns, paste0(name, levels(x))))
-    }
-    shown <- if (is.null(colnames(contrast))) seq_len(ncol(contrast)) else colnames(contrast)
-    columns <- lapply(seq_len(ncol(contrast)), function(j) {
-      one <- contrast[, j]
-      if (sum(one != 0) == 1 && sum(one) == 1) as.double(codes == which(one != 0)) else unname(one[codes])
-    })
-    return(stats::setNames(columns, paste0(name, shown)))
-  }
+  if (is.factor(x)) return(category_parts(x, name, contrast, full))
   if (is.matrix(x)) {
     shown <- if (is.null(colnames(x))) seq_len(ncol(x)) else colnames(x)
-    return(stats::setNames(lapply(seq_len(ncol(x)), function(j) as.double(x[, j])), paste0(name, shown)))
+    columns <- lapply(seq_len(ncol(x)), function(j) as.double(x[, j]))
+    return(with_pieces(stats::setNames(columns, paste0(name, shown)), paste0(name, shown), rep("", ncol(x))))
   }
-  stats::setNames(list(as.double(x)), name)
+  with_pieces(stats::setNames(list(as.double(x)), name), name, "")
+}
+
+category_parts <- function(x, name, contrast, full) {
+  codes <- as.integer(x)
+  if (full) {
+    columns <- lapply(seq_len(nlevels(x)), function(level) as.double(codes == level))
+    return(with_pieces(stats::setNames(columns, paste0(name, levels(x))), name, levels(x)))
+  }
+  shown <- as.character(if (is.null(colnames(contrast))) seq_len(ncol(contrast)) else colnames(contrast))
+  is_dummy <- colSums(contrast != 0) == 1 & colSums(contrast) == 1
+  columns <- lapply(seq_len(ncol(contrast)), function(j) {
+    one <- contrast[, j]
+    if (is_dummy[j]) as.double(codes == which(one != 0)) else unname(one[codes])
+  })
+  base <- levels(x)[rowSums(contrast != 0) == 0]
+  with_pieces(stats::setNames(columns, paste0(name, shown)), name, shown,
+              if (all(is_dummy) && length(base) == 1) base else "")
+}
+
+# What a column is made of: a row a variable, with the level that it tells and the one that it is told against; "" where
+# there are none.
+column_piece <- function(variable, level, base) data.frame(variable = variable, level = level, base = base)
+
+with_pieces <- function(columns, names, levels, base = "") {
+  structure(columns, pieces = unname(Map(column_piece, names, levels, base)))
 }
 
 # Products of all pairs, the first variable's columns running fastest.
 multiply_parts <- function(a, b) {
-  out <- list()
+  out <- pieces <- list()
   for (j in seq_along(b)) {
-    for (i in seq_along(a)) out[[paste(names(a)[i], names(b)[j], sep = ":")]] <- a[[i]] * b[[j]]
+    for (i in seq_along(a)) {
+      name <- paste(names(a)[i], names(b)[j], sep = ":")
+      out[[name]] <- a[[i]] * b[[j]]
+      pieces[[name]] <- rbind(attr(a, "pieces")[[i]], attr(b, "pieces")[[j]])
+    }
   }
-  out
+  structure(out, pieces = unname(pieces))
 }
 
 # Used levels only, so that a level that lost its rows is not a column of zeros. True and false

@@ -18,14 +18,7 @@ dplyr_reconstruct.panel_frame <- function(data, template) {
   restore_panel(as.data.frame(data), index)
 }
 
-.onLoad <- function(libname, pkgname) {
-  if (isNamespaceLoaded("dplyr")) {
-    register_dplyr()
-  }
-  setHook(packageEvent("dplyr", "onLoad"), function(...) register_dplyr())
-}
-
-register_dplyr <- function() {
+register_dplyr <- function(...) {
   registerS3method("dplyr_reconstruct", "panel_frame", dplyr_reconstruct.panel_frame,
                    envir = asNamespace("dplyr"))
 }

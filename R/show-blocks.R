@@ -55,8 +55,6 @@ block_text <- function() {
 
 markdown_sentences <- function(text) paste0(markdown_text(text), sentence_end(text), collapse = " ")
 
-sentence_end <- function(text) ifelse(grepl("[.:;!?]$", text), "", ".")
-
 # An empty line of the terminal.
 gap_block <- function() new_block("gap")
 
@@ -69,11 +67,13 @@ block_legend <- function() {
   new_block_kind(terminal = function(block) wrap_lines(block$text), markdown = function(block) NULL)
 }
 
-table_block <- function(table, indent = 2) new_block("table", table = table, indent = indent)
+table_block <- function(table, indent = 2, width = line_width()) {
+  new_block("table", table = table, indent = indent, width = width)
+}
 
 block_table <- function() {
   new_block_kind(
-    terminal = function(block) table_lines(block$table, block$indent),
+    terminal = function(block) table_lines(block$table, block$indent, block$width),
     markdown = function(block) c("", table_markdown(block$table), "")
   )
 }

@@ -55,21 +55,34 @@ count_of_clusters <- function(errors) {
   cluster_words(clusters)
 }
 
-# Means of what varies within stand below their own line.
-coefficients_table <- function(table, means, title = NULL, notes = NULL) {
+# Means of what varies within stand below their own line, levels of one variable below its name. `phrases`: see
+# term_phrases().
+coefficients_table <- function(table, phrases, means, title = NULL, notes = NULL) {
   value <- function(head, name) {
     table_column(head, number_cells(table[[name]], estimate_decimals(table$estimate, table$std_error)), name)
   }
   is_mean <- table$term %in% means$terms
   table <- table[order(is_mean), ]
+  phrases <- phrases[match(table$term, phrases$term), ]
+  headed <- nzchar(phrases$head)
   out <- new_panel_table(
-    table_rows(term_words(table$term), key = table$term), title = title, notes = notes,
+    table_rows(ifelse(headed, phrases$short, whole_label(phrases$label, phrases$unit)), depth = headed,
+               key = table$term),
+    title = title, notes = notes,
     columns = list(value("estimate", "estimate"), value("std. error", "std_error"), value("95% from", "low"),
                    value("to", "high"), table_column("p", p_cells(table$p_value)))
   )
-  if (!any(is_mean)) return(out)
-  heads <- c(sprintf("Within %s, and of what is fixed", means$unit), sprintf("Between %s less within", means$unit))
-  insert_rows(out, table_rows(heads, "span"), c(0, sum(!is_mean)))
+  opens <- which(headed & phrases$head != c("", phrases$head)[seq_len(nrow(phrases))])
+  words <- whole_label(phrases$head, phrases$unit)[opens]
+  depth <- rep(1, length(opens))
+  if (any(is_mean)) {
+    words <- c(words, sprintf("Within %s, and of what is fixed", means$unit),
+               sprintf("Between %s less within", means$unit))
+    opens <- c(opens, 1, sum(!is_mean) + 1)
+    depth <- c(depth, 0, 0)
+  }
+  order <- order(opens, rev(seq_along(opens)))
+  if (length(words) == 0) out else insert_rows(out, table_rows(words[order], "span", depth[order]), opens[order] - 1)
 }
 
 # What stands below the coefficients, a line each.

@@ -1,10 +1,10 @@
 # Numbers as they are printed: thousands separated, a point for decimals whatever the session's
 # options, exact zeros as 0, aligned on the decimal point.
 
-# Right-pads so that the decimal points of the numbers stand below each other.
-align_decimal <- function(x) {
+# Right-pads so that the decimal points of the numbers stand below each other; `signs` stand behind them.
+align_decimal <- function(x, signs = "") {
   after <- ifelse(grepl("^<?[-0-9,]*\\.[0-9]+$", x), nchar(sub("^[^.]*", "", x)), 0)
-  paste0(x, strrep(" ", max(after, 0) - after))
+  paste0(x, signs, strrep(" ", max(after, 0) - after + max(nchar(signs), 0) - nchar(signs)))
 }
 
 pad_left <- function(x, width = max(nchar(x, "width"))) {

@@ -21,14 +21,34 @@ fit_record <- function(fit) {
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
-    figures = as.list(as.data.frame(unclass(fit_figures(fit))))
+    figures = record_figures(fit), pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit),
+    levels = record_levels(fit)
   ), class = "fit_record")
 }
 
-# Labels of the terms that are a variable as it stands.
+# Labels of the variables, and of terms, that the equation has.
 term_labels <- function(fit) {
   labels <- fit$design$index$labels
-  as.list(labels[intersect(names(labels), fit$coefficients$term)])
+  used <- c(fit$coefficients$term, all.vars(fit$design$formula), fit$design$outcome)
+  as.list(labels[intersect(names(labels), used)])
+}
+
+record_nouns <- function(fit) list(entity = fit$design$index$entity, period = fit$design$index$period)
+
+# How many levels each set of effects has.
+record_levels <- function(fit) {
+  as.list(stats::setNames(vapply(fit$effects, function(set) as.numeric(set$groups$count), 0), effect_names(fit)))
+}
+
+# Figures of fit, and what else a table can tell of one.
+record_figures <- function(fit) {
+  variance <- fit$variance
+  y <- fit$design$y
+  c(as.list(as.data.frame(unclass(fit_figures(fit)))), list(
+    rho = if (!is.null(variance)) sum(variance$sigma2) / (sum(variance$sigma2) + variance$sigma2_e) else NA_real_,
+    outcome_mean = if (length(y) > 0) mean(y) else NA_real_,
+    outcome_sd = if (length(y) > 1) stats::sd(y) else NA_real_
+  ))
 }
 
 shows_constant <- function(fit) method_of(fit)$constant != "aside" || fit$design$constant
@@ -53,7 +73,8 @@ blocks_of.fit_record <- function(x, ...) {
 #' @export
 as_table.fit_record <- function(x, ...) {
   table <- with_drift(x)
-  coefficients_table(table[!table$aside, ], x$means, x$title,
+  phrases <- term_phrases(table$term, x$pieces, nouns = x$nouns, means = x$means$terms)
+  coefficients_table(table[!table$aside, ], phrases, x$means, x$title,
                      table_note(c(x$sample, x$errors_words, unlist(x$closing))))
 }
 

@@ -3,7 +3,7 @@
 #   kind       "estimate", "std_error", "number", "p", "interval", "count", "text" or "empty"
 #   value      the number; `upper` the other end of an interval
 #   decimals   how many are shown
-#   text       that of a text, or the noun of a count
+#   text       that of a text, the noun of a count, or the sign behind an estimate
 new_cells <- function(kind, value = NA_real_, upper = NA_real_, decimals = NA_real_, text = "",
                       n = max(length(value), length(text))) {
   list(kind = rep_len(kind, n), value = rep_len(as.numeric(value), n), upper = rep_len(as.numeric(upper), n),
@@ -37,16 +37,18 @@ bind_cells <- function(...) {
   stats::setNames(lapply(cell_fields, function(field) unlist(lapply(parts, `[[`, field))), cell_fields)
 }
 
-# The text of each cell; without separated thousands for a program that reads numbers.
-cells_as_text <- function(cells, thousands = TRUE) {
+# The text of each cell; without separated thousands for a program that reads numbers, with another sign of minus for a
+# reader.
+cells_as_text <- function(cells, thousands = TRUE, minus = "-", marks = TRUE) {
   number <- function(x, decimals) {
     out <- format_number(x, decimals = decimals)
+    if (minus != "-") out <- gsub("-", minus, out, fixed = TRUE)
     if (thousands) out else gsub(",", "", out, fixed = TRUE)
   }
   out <- cells$text
   at <- function(kinds) cells$kind %in% kinds
   plain <- at(c("estimate", "std_error", "number"))
-  out[plain] <- number(cells$value[plain], cells$decimals[plain])
+  out[plain] <- paste0(number(cells$value[plain], cells$decimals[plain]), if (marks) cells$text[plain])
   out[at("p")] <- format_p(cells$value[at("p")])
   wide <- at("interval")
   out[wide] <- paste(number(cells$value[wide], cells$decimals[wide]), "to",
@@ -61,3 +63,6 @@ cells_as_text <- function(cells, thousands = TRUE) {
 
 # Whether a cell shows a number with decimals, to stand on its point.
 has_decimals <- function(cells) cells$kind %in% c("estimate", "std_error", "number", "p")
+
+# The sign behind an estimate.
+mark_of <- function(cells) ifelse(cells$kind == "estimate", cells$text, "")

@@ -1,14 +1,19 @@
 # Printed cells for a spreadsheet: thousands not separated, and text that a spreadsheet would take for a formula behind
 # an apostrophe.
-writer_csv <- function() text_table_writer(table_csv)
+writer_csv <- function() text_table_writer(function(tables, fragment) table_csv(tables[[1]]))
 
 table_csv <- function(table) {
-  cells <- lapply(table$cells, cells_as_text, thousands = FALSE)
-  names <- c(if (nzchar(table$stub)) table$stub else "row", table$columns$head)
-  quote <- function(x) paste0('"', gsub('"', '""', visible_text(harmless_cells(x)), fixed = TRUE), '"')
+  cells <- lapply(table$cells, function(cells) {
+    words <- cells_as_text(cells, thousands = FALSE)
+    ifelse(has_decimals(cells), words, harmless_cells(words))
+  })
+  heads <- ifelse(nzchar(table$columns$over), paste0(table$columns$over, ", ", table$columns$head), table$columns$head)
+  names <- c(if (nzchar(table$stub)) table$stub else "row", heads)
+  quote <- function(x) paste0('"', gsub('"', '""', visible_text(x), fixed = TRUE), '"')
+  labels <- harmless_cells(whole_label(table$rows$label, table$rows$unit))
   c(
-    paste(quote(names), collapse = ","),
-    do.call(paste, c(lapply(c(list(table$rows$label), unname(cells)), quote), sep = ","))
+    paste(quote(harmless_cells(names)), collapse = ","),
+    do.call(paste, c(lapply(c(list(labels), unname(cells)), quote), sep = ","))
   )
 }
 

@@ -37,18 +37,21 @@ check_fits_file <- function(file) check_ending(file, "json", "Fits")
 
 fits_json <- function(fits) {
   check_package("jsonlite", "writes JSON")
-  records <- lapply(fits, function(fit) {
-    record <- unclass(fit_record(fit))
+  content <- list(format = "wavetax fits", version = saved_version, fits = record_contents(lapply(fits, fit_record)))
+  as.character(jsonlite::toJSON(content, digits = NA, auto_unbox = TRUE, na = "null", null = "null", pretty = TRUE))
+}
+
+# Records as lists of plain values. Vectors stay lists also when they hold one value.
+record_contents <- function(records) {
+  lapply(records, function(record) {
+    record <- unclass(record)
     record$covariance <- unname(record$covariance)
-    # Vectors stay lists also when they hold one value.
     record[c("effects", "closing")] <- lapply(record[c("effects", "closing")], as.list)
     for (field in c("df", "clusters", "notes")) record$errors[[field]] <- as.list(record$errors[[field]])
     record$r_squared <- lapply(record$r_squared, as.list)
     if (!is.null(record$means)) record$means$terms <- as.list(record$means$terms)
     record
   })
-  content <- list(format = "wavetax fits", version = saved_version, fits = records)
-  as.character(jsonlite::toJSON(content, digits = NA, auto_unbox = TRUE, na = "null", null = "null", pretty = TRUE))
 }
 
 #' @rdname write_fits

@@ -2,10 +2,14 @@
 
 table_markdown <- function(table) {
   line <- function(x) paste("|", paste(x, collapse = " | "), "|")
-  words <- do.call(cbind, c(list(table$rows$label), lapply(table$cells, cells_as_text)))
+  rows <- table$rows
+  label <- whole_label(rows$label, rows$unit)
+  over <- table$columns$over
+  heads <- ifelse(nzchar(over), paste0(over, ", ", table$columns$head), table$columns$head)
+  words <- do.call(cbind, c(list(label), lapply(table$cells, cells_as_text, minus = "\u2212")))
   form <- ifelse(table$columns$form == "right", "--:", ":--")
   c(
-    line(markdown_text(c(table$stub, table$columns$head))), line(c(":--", form)),
+    line(markdown_text(c(table$stub, heads))), line(c(":--", form)),
     vapply(seq_len(nrow(words)), function(r) line(markdown_text(words[r, ])), "")
   )
 }

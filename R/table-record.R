@@ -25,7 +25,9 @@ read_record <- function(entry, name, file) {
     rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
-    variance = maybe("variance", as.list), figures = maybe("figures", as.list)
+    variance = maybe("variance", as.list), figures = maybe("figures", as.list),
+    pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
+    nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels)
   ), class = "fit_record")
   fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")
   if (!is.null(fault)) wrong(fault, "cannot be true of a fit, or not with the others")
@@ -85,6 +87,10 @@ saved_labels <- function(x) {
   if (length(x) == 0) return(list())
   if (is.list(x) && !is.null(names(x)) && all(vapply(x, is_one_text, TRUE))) x
 }
+
+saved_nouns <- function(x) if (is.list(x) && all(vapply(x, function(one) is.null(one) || is_one_text(one), TRUE))) x
+
+saved_levels <- function(x) if (is.list(x) && all(vapply(x, is_one_number, TRUE))) x
 
 saved_entity <- function(x) if (is.list(x) && is_one_text(x$name) && is_one_number(x$count) && x$count >= 0) x
 

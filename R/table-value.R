@@ -1,14 +1,15 @@
 # The table value: what everything that prints as a table gives by as_table(), and all that a writer is told.
 #   title     one text, or NULL
+#   says      sentences under the title of a document: what the table is of, and what stands beneath
 #   stub      the head over the labels
 #   columns   a data frame with a row a column: key, head, over (the head over it, "" for none), form ("right", on the
 #             edge or the point; "left"; "prose", sentences that a narrow page sets beneath their row)
-#   rows      a data frame with a row a line: key, label, role, depth, mark
+#   rows      a data frame with a row a line: key, label, role, depth, mark, unit (what qualifies the label)
 #   cells     by column key, a list of vectors with an element a row, see new_cells()
 #   notes     a data frame: text, column (the key of the one that it is about, "" for all)
 # Roles: "row"; "estimate" and, beneath it, "beneath"; "fact", what is told of a column below its estimates; "span", a
 # line over all columns. Rows that are estimates or facts are left out where no column that is shown has them.
-new_panel_table <- function(rows, columns, title = NULL, stub = "", notes = NULL) {
+new_panel_table <- function(rows, columns, title = NULL, stub = "", notes = NULL, says = character()) {
   columns <- Filter(Negate(is.null), columns)
   keys <- vapply(columns, `[[`, "", "key")
   heads <- data.frame(
@@ -17,16 +18,16 @@ new_panel_table <- function(rows, columns, title = NULL, stub = "", notes = NULL
   )
   cells <- stats::setNames(lapply(columns, `[[`, "cells"), keys)
   if (is.null(notes)) notes <- table_note(character())
-  structure(list(title = title, stub = stub, columns = heads, rows = rows, cells = cells, notes = notes),
+  structure(list(title = title, says = says, stub = stub, columns = heads, rows = rows, cells = cells, notes = notes),
             class = "panel_table")
 }
 
 table_roles <- c("row", "estimate", "beneath", "fact", "span")
 
-table_rows <- function(label, role = "row", depth = 0, mark = "", key = label) {
+table_rows <- function(label, role = "row", depth = 0, mark = "", key = label, unit = "") {
   n <- length(label)
   data.frame(key = as.character(key), label = as.character(label), role = rep_len(role, n),
-             depth = rep_len(depth, n), mark = rep_len(mark, n))
+             depth = rep_len(depth, n), mark = rep_len(mark, n), unit = rep_len(unit, n))
 }
 
 column_forms <- c("right", "left", "prose")
@@ -45,10 +46,11 @@ table_fault <- function(table) {
   has <- function(part, names) is.data.frame(part) && all(names %in% names(part))
   if (!inherits(table, "panel_table") || !is.list(table)) return("class")
   if (length(table$title) > 1 || length(table$title) == 1 && !is_one_text(table$title)) return("title")
+  if (!is.character(table$says) || anyNA(table$says)) return("says")
   if (!is_one_text(table$stub)) return("stub")
   if (!has(table$columns, c("key", "head", "over", "form")) || anyDuplicated(table$columns$key) ||
       !all(table$columns$form %in% column_forms)) return("columns")
-  if (!has(table$rows, c("key", "label", "role", "depth", "mark")) || !all(table$rows$role %in% table_roles)) {
+  if (!has(table$rows, c("key", "label", "role", "depth", "mark", "unit")) || !all(table$rows$role %in% table_roles)) {
     return("rows")
   }
   if (!identical(as.character(names(table$cells)), table$columns$key)) return("cells")
@@ -123,3 +125,10 @@ df_decimals <- function(x) {
 }
 
 df_words <- function(x) cells_as_text(number_cells(x, df_decimals(x)))
+
+# Runs of neighbouring columns under one head.
+head_runs <- function(over) {
+  runs <- rle(over)
+  to <- cumsum(runs$lengths)
+  data.frame(head = runs$values, from = to - runs$lengths + 1, to = to)
+}

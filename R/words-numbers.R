@@ -10,18 +10,23 @@ decimals_for <- function(x, digits) {
 most_decimals <- 8
 
 format_number <- function(x, digits = 4, decimals = decimals_for(x, digits)) {
-  out <- mapply(function(value, places) {
-    if (is.na(value)) return("")
-    if (!is.finite(value)) return(if (value > 0) "Inf" else "-Inf")
-    if (value == 0) return("0")
-    size <- floor(log10(abs(value)))
-    if (places > most_decimals || size > 14) {
-      shown <- max(0, min(15, if (places > most_decimals) size + places else digits - 1))
-      return(formatC(value, format = "e", digits = shown, decimal.mark = "."))
+  decimals <- rep_len(decimals, length(x))
+  size <- ifelse(is.finite(x) & x != 0, floor(log10(abs(x))), 0)
+  out <- ifelse(is.na(x), "", ifelse(x > 0, "Inf", "-Inf"))
+  usual <- is.finite(x)
+  powers <- usual & x != 0 & (decimals > most_decimals | size > 14)
+  shown <- pmax(0, pmin(15, ifelse(decimals > most_decimals, size + decimals, digits - 1)))
+  # Numbers of as many decimals are made at once.
+  put <- function(at, places, ...) {
+    for (one in unique(places[at])) {
+      of <- at & places == one
+      out[of] <<- formatC(x[of], digits = one, decimal.mark = ".", ...)
     }
-    formatC(value, format = "f", digits = places, big.mark = ",", decimal.mark = ".")
-  }, x, decimals, USE.NAMES = FALSE)
-  sub("^-(0(\\.0*)?)$", "\\1", as.character(out))
+  }
+  put(powers, shown, format = "e")
+  put(usual & !powers, decimals, format = "f", big.mark = ",")
+  out[usual & x == 0] <- "0"
+  sub("^-(0(\\.0*)?)$", "\\1", trimws(out))
 }
 
 # An estimate and its interval go to the second significant digit of the standard error.

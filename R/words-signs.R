@@ -32,3 +32,14 @@ escape_signs <- function(text) {
   for (short in c("n", "t", "r")) signs[points == c(n = 10, t = 9, r = 13)[[short]]] <- paste0("\\", short)
   paste(signs, collapse = "")
 }
+
+# What a finding is, before its label.
+mark_words <- function(mark) {
+  signs <- status_marks()[mark]
+  ifelse(is.na(signs), "", paste0(signs, " "))
+}
+
+status_marks <- function() {
+  if (l10n_info()[["UTF-8"]]) return(c(found = "\u25cf", clear = "\u25cb", skipped = "-"))
+  c(found = "*", clear = "o", skipped = "-")
+}

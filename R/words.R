@@ -131,3 +131,7 @@ term_words <- function(terms) {
 cluster_words <- function(clusters) {
   list_words(vapply(seq_along(clusters), function(d) count_of(clusters[[d]], names(clusters)[d]), ""))
 }
+
+sentence_end <- function(text) ifelse(grepl("[.:;!?]$", text), "", ".")
+
+as_sentences <- function(text) paste0(text, sentence_end(text), recycle0 = TRUE)

@@ -227,7 +227,7 @@ test_that("options without effect, wrong endings and outputs over inputs are ref
   refused("--effects has no effect", "--model", "pooled", "--effects", "both", file = missing)
   refused("--tests has no effect", "--format", "csv", "--tests", file = missing)
   refused("End the name in .json", "--save", input)
-  refused("End the name in .csv, .md or .html", "--table", "t.docx", file = missing)
+  refused("End the name in .docx, .tex", "--table", "t.doc", file = missing)
   refused("not written over", "--table", input)
   link <- file.path(folder, "link.csv")
   if (suppressWarnings(file.symlink(input, link))) refused("not written over", "--table", link)

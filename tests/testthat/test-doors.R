@@ -328,7 +328,7 @@ test_that("ordinary work that was refused", {
   expect_equal(as.numeric(p("re")), test_hausman(fe, re)$p.value)
   expect_equal(as.numeric(p("re2")), test_hausman(fe2, re2)$p.value)
   expect_true(is.na(p("late")))
-  expect_match(table$notes$text,
+  expect_match(as_table(table)$notes$text,
                "re against fe and re2 against fe2|No Hausman test for late: The fits use different rows")
   each <- fit_each(eq, panel, by = ~ coast, rows = season > 2010)
   alone <- fit_fixed(eq, panel, rows = season > 2010 & coast == "Ember")

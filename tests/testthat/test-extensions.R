@@ -106,8 +106,8 @@ test_that("a source from outside gives coefficients and errors from sums alone",
 
 test_that("a format and a block from outside are written and rendered", {
   assign("writer_toy", function() {
-    inside$text_table_writer(function(table) {
-      vapply(table$cells, function(cells) paste(inside$cells_as_text(cells), collapse = ";"), "")
+    inside$text_table_writer(function(tables, fragment) {
+      vapply(tables[[1]]$cells, function(cells) paste(inside$cells_as_text(cells), collapse = ";"), "")
     })
   }, globalenv())
   assign("block_toy", function() {

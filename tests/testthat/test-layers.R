@@ -9,7 +9,7 @@ layers <- list(
   core = "^(core-|RcppExports)", base = "^(conditions|words|check-|typed-table)", panel = "^panel-",
   model = "^(design|fit-|se-|standard-errors|compare-errors|formula-|effect-levels|variance-parts|spec-)",
   tests = "^(test-|collinearity|diagnose|appraise|influence-|in-words)",
-  presentation = "^(show-|table-|plot-|as-table)",
+  presentation = "^(show-|table-|plot-|as-table|add-facts)",
   cli = "^cli-"
 )
 
