@@ -9,12 +9,17 @@
 #' many. Categories (text, factors, true and false): rows of each, entities that ever
 #' have it, and how often an entity changes from one to another between adjacent periods.
 #'
-#' @param data A [panel_frame()].
+#' @param data A [panel_frame()], or a fit on one: its outcome and regressors on the rows that it used.
 #' @param ... Columns, bare or quoted; none for all but the keys.
 #' @param by A column, bare or quoted, to do it for each of its values.
 #' @param show What else to show: `"range"` (minimum, quartiles, maximum), `"missing"` (by variable and
 #'   period), `"correlations"` (overall, of entities' means, of deviations from them, on the rows that have all of
 #'   the variables).
+#' @param statistics What the table has, in this order: some of `"rows"`, `"missing"`, `"mean"`, `"overall"`,
+#'   `"between"`, `"within"`, `"min"`, `"q1"`, `"median"`, `"q3"`, `"max"`; a name is its head. `NULL`: the first six,
+#'   and
+#'   with `"range"` the others.
+#' @param weights A column of weights, bare or quoted: of means, spreads and quartiles.
 #' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
 #'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,
 #'   and `group` with `by`; with `"range"` also `q1`, `median`, `q3`), `missing` (a data frame: `variable`, `period`,
@@ -23,22 +28,35 @@
 #'   `entities`) and `transitions` (a named list of tables, from rows to columns).
 #'   `as.data.frame()` gives `numbers`.
 #' @section Errors:
-#' `wavetax_error_not_a_panel`, `wavetax_error_unknown_column`.
+#' `wavetax_error_not_a_panel`, `wavetax_error_unknown_column`; `wavetax_error_slim` of a fit without its rows;
+#' `wavetax_error_weights`.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' panel_variation(panel)
 #' panel_variation(panel, levy, nights, by = coast)
+#' panel_variation(panel, levy, nights, statistics = c("mean", "sd" = "overall", "min", "max"))
 #' @export
-panel_variation <- function(data, ..., by = NULL, show = NULL) {
+panel_variation <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
+  UseMethod("panel_variation")
+}
+
+#' @export
+panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
   check_is_panel(data)
   check_texts(show, "show")
   for (one in show) check_choice(one, c("range", "missing", "correlations"), "show")
+  check_texts(statistics, "statistics")
+  for (one in statistics) check_choice(one, variation_statistics, "statistics")
   index <- panel_index(data)
+  range <- "range" %in% show || any(c("q1", "median", "q3") %in% statistics)
+  weights <- rlang::enquo(weights)
+  weighted <- if (!rlang::quo_is_null(weights)) column_name(weights, data, "weighting")
+  w <- if (!is.null(weighted)) check_variation_weights(data[[weighted]], weighted)
   names <- vapply(rlang::enquos(...), column_name, "", data, "described", USE.NAMES = FALSE)
   by <- rlang::enquo(by)
   group <- if (!rlang::quo_is_null(by)) column_name(by, data, "grouping")
   if (length(names) == 0) {
-    names <- setdiff(names(data), c(index$entity, index$period, group))
+    names <- setdiff(names(data), c(index$entity, index$period, group, weighted))
     plain <- vapply(names, function(name) is_plain_vector(data[[name]]), TRUE)
     if (!all(plain)) tell_wavetax(c(i = sprintf("Not described: %s, not one number, text or date a row.",
                                                 list_some(sprintf("`%s`", names[!plain])))))
@@ -50,7 +68,7 @@ panel_variation <- function(data, ..., by = NULL, show = NULL) {
     watched <- along_with_progress(names[is_number], "Describing the variables")
     out <- do.call(rbind, lapply(watched, function(i) {
       name <- names[is_number][i]
-      describe_number(as.double(data[[name]][rows]), name, part, index, "range" %in% show)
+      describe_number(as.double(data[[name]][rows]), name, part, index, range, w[rows])
     }))
     if (!is.null(label) && !is.null(out)) cbind(group = label, out) else out
   }
@@ -63,6 +81,7 @@ panel_variation <- function(data, ..., by = NULL, show = NULL) {
   texts <- names[!is_number]
   structure(list(
     entity = index$entity, period = index$period, by = group, numbers = numbers, show = show,
+    statistics = statistics, weighted = weighted, labels = index$labels, sample = variation_sample(index),
     missing = if ("missing" %in% show) missing_by_period(data[names], index),
     correlations = if ("correlations" %in% show) correlations_of(data[names[is_number]], index),
     categories = do.call(rbind, lapply(texts, function(name) describe_category(data[[name]], name, index))),
@@ -76,18 +95,20 @@ panel_variation <- function(data, ..., by = NULL, show = NULL) {
 #' @export
 as.data.frame.panel_variation <- function(x, row.names = NULL, optional = FALSE, ...) x$numbers
 
-describe_number <- function(x, name, part, index, range = FALSE) {
+describe_number <- function(x, name, part, index, range = FALSE, weights = NULL) {
   seen <- is.finite(x)
   v <- x[seen]
+  w <- weights[seen]
   codes <- part$codes[seen]
   if (length(v) == 0) v <- NA_real_
   groups <- core_groups(match(codes, unique(codes)))
-  means <- if (length(codes) > 0) core_group_sums(v, groups$codes, groups$count) / groups$sizes else NA_real_
-  quartiles <- if (range) stats::quantile(v, c(0.25, 0.5, 0.75), names = FALSE, na.rm = TRUE)
+  sum_by <- function(x) core_group_sums(x, groups$codes, groups$count)
+  means <- if (length(codes) == 0) NA_real_ else if (is.null(w)) sum_by(v) / groups$sizes else sum_by(w * v) / sum_by(w)
+  quartiles <- if (range) quartiles_of(v, w)
   out <- data.frame(
-    variable = name, rows = sum(seen), missing = sum(!seen), mean = mean(v), overall = stats::sd(v),
+    variable = name, rows = sum(seen), missing = sum(!seen), mean = weighted_mean(v, w), overall = weighted_sd(v, w),
     between = stats::sd(means),
-    within = if (length(codes) > 0) stats::sd(v - means[groups$codes]) else NA_real_,
+    within = if (length(codes) > 0) weighted_sd(v - means[groups$codes], w) else NA_real_,
     min = min(v), max = max(v),
     varies = if (length(codes) > 0) {
       variation_words(v, list(codes = codes, clock = part$clock[seen]), index)
@@ -97,6 +118,39 @@ describe_number <- function(x, name, part, index, range = FALSE) {
   )
   if (range) out[c("q1", "median", "q3")] <- as.list(quartiles)
   out
+}
+
+variation_statistics <- c("rows", "missing", "mean", "overall", "between", "within", "min", "q1", "median", "q3", "max")
+
+weighted_mean <- function(x, w) if (is.null(w)) mean(x) else sum(w * x) / sum(w)
+
+# sqrt of n / (n - 1) sum w (x - mean)^2 / sum w, n the rows of positive weight: with equal weights the usual one.
+weighted_sd <- function(x, w) {
+  if (is.null(w)) return(stats::sd(x))
+  n <- sum(w > 0)
+  if (n < 2) NA_real_ else sqrt(n / (n - 1) * sum(w * (x - weighted_mean(x, w))^2) / sum(w))
+}
+
+# With weights the least value with at least that share of the weight at or below it.
+quartiles_of <- function(x, w) {
+  shares <- c(0.25, 0.5, 0.75)
+  if (is.null(w)) return(stats::quantile(x, shares, names = FALSE, na.rm = TRUE))
+  order <- order(x)
+  below <- cumsum(w[order]) / sum(w)
+  vapply(shares, function(share) x[order][which(below >= share - 1e-12)[1]], 0)
+}
+
+check_variation_weights <- function(w, name) {
+  if (is.numeric(w) && !anyNA(w) && all(is.finite(w) & w >= 0) && any(w > 0)) return(as.double(w))
+  stop_wavetax("weights", sprintf("`%s` cannot weight: weights are numbers, 0 or more, none missing.", name),
+               todo = "Mend the column, or leave `weights` out.")
+}
+
+# "96 harbours, 12 seasons (2009 to 2020), 1,046 rows"
+variation_sample <- function(index) {
+  seen <- format_period(index$periods[sort(unique(match(index$clock, index$ticks)))])
+  sprintf("%s, %s (%s), %s", count_of(length(unique(index$codes)), index$entity), count_of(length(seen), index$period),
+          paste(unique(c(seen[1], seen[length(seen)])), collapse = " to "), count_of(length(index$codes), "row"))
 }
 
 # How many cells are missing, by variable and period.

@@ -63,7 +63,8 @@ blocks_of.panel_variation <- function(x, ...) {
   list(
     heading_block(variation_title(x)),
     if (!is.null(x$numbers)) variation_blocks(x),
-    if ("range" %in% x$show && !is.null(x$numbers)) list(gap_block(), table_block(range_table(x))),
+    if ("range" %in% x$show && is.null(x$statistics) && !is.null(x$numbers)) list(gap_block(),
+      table_block(range_table(x))),
     if (!is.null(x$missing)) missing_blocks(x),
     if (!is.null(x$correlations)) lapply(names(correlation_kinds(x)), function(kind) correlation_blocks(x, kind)),
     lapply(unique(x$categories$variable), function(name) category_blocks(x, name))
@@ -73,7 +74,15 @@ blocks_of.panel_variation <- function(x, ...) {
 #' @export
 as_table.panel_variation <- function(x, ...) {
   if (is.null(x$numbers)) return(new_panel_table(table_rows(character()), list(), variation_title(x)))
-  table <- variation_table(x$numbers, variation_title(x))
+  wanted <- x$statistics
+  if (is.null(wanted)) wanted <- c(usual_statistics(x$numbers), if ("range" %in% x$show) range_statistics)
+  table <- variation_table(x, x$numbers, wanted, variation_title(x))
+  table$says <- c(x$sample, if (!is.null(x$weighted)) paste("Weighted by", x$weighted))
+  spread <- c("between", "within") %in% wanted
+  table$notes <- table_note(c(
+    sprintf("Between: standard deviation of the means of %s", plural_of(x$entity)),
+      "Within: of the deviations from them"
+  )[spread])
   if (is.null(x$by)) table else with_headings(table, paste(x$by, x$numbers$group))
 }
 
@@ -85,33 +94,57 @@ variation_blocks <- function(x) {
     words <- split(group$variable, group$varies)
     list(
       if (!is.null(x$by)) list(gap_block(), heading_block(x$by, " ", group$group[1])),
-      table_block(variation_table(group)),
+      table_block(variation_table(x, group, if (is.null(x$statistics)) usual_statistics(x$numbers) else x$statistics)),
       if (length(words) > 0) text_block(upper_first(names(words)), ": ", vapply(words, list_words, ""))
     )
   })
 }
 
-variation_table <- function(numbers, title = NULL) {
-  value <- function(name) table_column(name, number_cells(numbers[[name]]))
-  new_panel_table(
-    table_rows(numbers$variable, key = seq_len(nrow(numbers))), title = title,
-    columns = list(
-      table_column("rows", count_cells(numbers$rows)),
-      if (any(numbers$missing > 0)) table_column("missing", count_cells(numbers$missing)),
-      value("mean"), value("overall"), value("between"), value("within")
-    )
-  )
+usual_statistics <- function(numbers) c("rows", if (any(numbers$missing > 0)) "missing", "mean", "overall", "between",
+                                        "within")
+
+range_statistics <- c("min", "q1", "median", "q3", "max")
+
+statistic_heads <- c(min = "minimum", q1 = "lower quartile", q3 = "upper quartile", max = "maximum")
+
+# A row a variable, with as many decimals as three digits of its spread have; least and most as the data have them.
+variation_table <- function(x, numbers, wanted, title = NULL) {
+  digits <- decimals_for(numbers$overall, 3)
+  digits[is.na(digits)] <- 0
+  own <- Reduce(pmax, lapply(intersect(range_statistics, names(numbers)), function(name) decimals_of(numbers[[name]])))
+  own <- pmin(own, digits)
+  heads <- names(wanted)
+  if (is.null(heads)) heads <- rep("", length(wanted))
+  named <- nzchar(heads)
+  heads[!named] <- ifelse(wanted %in% names(statistic_heads), statistic_heads[wanted], wanted)[!named]
+  columns <- lapply(seq_along(wanted), function(s) {
+    name <- wanted[[s]]
+    value <- numbers[[name]]
+    cells <- if (name %in% c("rows", "missing")) count_cells(value) else
+      number_cells(value, if (name %in% range_statistics) own else digits)
+    over <- if (name %in% c("overall", "between", "within") && !named[s]) "standard deviation" else ""
+    table_column(heads[s], cells, name, over)
+  })
+  phrases <- lapply(numbers$variable, function(name) {
+    if (name %in% names(x$labels)) phrase_of_label(x$labels[[name]]) else term_phrase(name)
+  })
+  new_panel_table(table_rows(vapply(phrases, `[[`, "", "label"), key = seq_len(nrow(numbers)),
+                             unit = vapply(phrases, `[[`, "", "unit")), columns, title)
+}
+
+# Decimals that numbers have, eight at most.
+decimals_of <- function(x) {
+  out <- rep(0, length(x))
+  for (k in seq_len(most_decimals)) {
+    more <- is.finite(x) & abs(x - round(x, k - 1)) > 1e-9 * pmax(1, abs(x))
+    out[more] <- k
+  }
+  out
 }
 
 range_table <- function(x) {
-  numbers <- x$numbers
-  value <- function(head, name) table_column(head, number_cells(numbers[[name]]), name)
-  table <- new_panel_table(
-    table_rows(numbers$variable, key = seq_len(nrow(numbers))),
-    list(value("minimum", "min"), value("lower quartile", "q1"), value("median", "median"),
-         value("upper quartile", "q3"), value("maximum", "max"))
-  )
-  if (is.null(x$by)) table else with_headings(table, paste(x$by, numbers$group))
+  table <- variation_table(x, x$numbers, range_statistics)
+  if (is.null(x$by)) table else with_headings(table, paste(x$by, x$numbers$group))
 }
 
 # A row a period, a column for each variable that misses something.

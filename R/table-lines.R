@@ -55,7 +55,7 @@ over_line <- function(over, widths, stub) {
   if (!any(nzchar(over))) return(NULL)
   runs <- head_runs(over)
   room <- vapply(seq_len(nrow(runs)), function(g) sum(widths[runs$from[g]:runs$to[g]]), 0)
-  paste0(strrep(" ", stub), paste(pad_left(runs$head, room), collapse = ""))
+  sub(" +$", "", paste0(strrep(" ", stub), paste(pad_left(runs$head, room), collapse = "")))
 }
 
 most_label <- 40

@@ -86,7 +86,7 @@ fit_traits <- function(fit) {
     sets = paste(sub(" effects$", "", sets), collapse = " and "),
     outcome = record$outcome, rows = if (grepl(" where ", record$sample)) sub("^.* where ([^:;]*).*$", "\\1",
                                                                               record$sample) else "",
-    errors = short_text(record$errors$label, 30),
+    kind = errors_kind(record$errors), errors = short_text(record$errors$label, 30),
     terms = count_of(nrow(record$coefficients), "coefficient"), number = count_of(record$rows, "row")
   )
 }

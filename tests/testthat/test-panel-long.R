@@ -133,6 +133,35 @@ test_that("variation is told between and within, and in words", {
   expect_equal(moves["a", "b"], sum(before == "a" & panel$kind == "b", na.rm = TRUE))
 })
 
+test_that("the descriptive table has the statistics asked for, weighted, also of a fit's own rows", {
+  panel <- gappy_panel()
+  panel$w <- seq_len(nrow(panel)) %% 4
+  told <- panel_variation(panel, x1, statistics = c("max", "sd" = "overall", "q1", "within"), weights = w)
+  table <- as_table(told)
+  expect_identical(table$columns$head, c("maximum", "sd", "lower quartile", "within"))
+  expect_identical(table$columns$over, c("", "", "", "standard deviation"))
+  x <- rep(panel$x1, panel$w)
+  n <- sum(panel$w > 0)
+  expect_equal(told$numbers$mean, mean(x))
+  expect_equal(told$numbers$overall, sqrt(n / (n - 1) * mean((x - mean(x))^2)))
+  expect_equal(told$numbers$q1, unname(quantile(x, 0.25, type = 1)))
+  means <- tapply(x, rep(panel$id, panel$w), mean)
+  expect_equal(told$numbers$between, sd(means))
+  even <- transform(panel, w = 3)
+  expect_equal(panel_variation(even, x1, weights = "w")$numbers, panel_variation(panel, x1)$numbers)
+  fit <- fit_fixed(log(abs(x1) + 1) ~ past(x2), panel)
+  own <- panel_variation(fit)$numbers
+  expect_identical(own$variable, c("log(abs(x1) + 1)", "past(x2)"))
+  expect_identical(own$rows, rep(nobs(fit), 2L), ignore_attr = TRUE)
+  expect_equal(own$within[2], {
+    frame <- model.frame(fit)
+    keys <- panel$id[!is.na(with(panel, past(x2)))]
+    sd(frame[["past(x2)"]] - ave(frame[["past(x2)"]], keys))
+  })
+  expect_error(panel_variation(panel, x1, statistics = "mode"), class = "wavetax_error_argument")
+  expect_error(panel_variation(transform(panel, w = -w), x1, weights = w), class = "wavetax_error_weights")
+})
+
 test_that("presence is drawn for few and for thousands of entities, paths break at gaps", {
   expect_equal(nrow(ggplot2::layer_data(plot_presence(harbour_panel()))), 1046 + 11)
   many <- panel_frame(expand.grid(id = 1:3000, t = 1:4), id, t)

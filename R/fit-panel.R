@@ -1,0 +1,21 @@
+# What a fit used, described: its outcome and regressors on its own rows.
+
+#' @export
+panel_variation.panel_fit <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
+  panel_variation.default(panel_of_fit(data), ..., by = {{ by }}, show = show, statistics = statistics,
+                          weights = {{ weights }})
+}
+
+panel_of_fit <- function(fit) {
+  check_keeps_rows(fit, "rows to describe")
+  design <- fit$design
+  index <- design$index
+  if (is.null(index)) check_is_panel(NULL)
+  used <- used_index(design)
+  keys <- list(index$entities[used$entity], index$periods[match(used$clock, index$ticks)])
+  data <- c(stats::setNames(keys, c(index$entity, index$period)), stats::setNames(list(design$y), design$outcome),
+            design$x)
+  data <- structure(data[!duplicated(names(data))], class = "data.frame", row.names = .set_row_names(length(design$y)))
+  index[c("codes", "clock")] <- list(used$entity, used$clock)
+  with_index(data, index)
+}
