@@ -21,7 +21,7 @@ demo_blocks <- function(out) {
   files <- file.path(out, c("harbours-table.html", "harbours-table.md", "harbours-levy.png"))
   write_table(table, files[1])
   write_table(table, files[2])
-  save_figure(plot_estimates(pooled, fixed, random, term = "levy"), files[3])
+  save_figure(plot_estimates(pooled, fixed, random, terms = "levy"), files[3])
   others <- list(
     between = fit_between(eq, panel), "two-way" = fit_fixed(eq, panel, "both"),
     changes = fit_difference(eq, panel), correlated = fit_correlated(eq, panel)
@@ -49,7 +49,7 @@ demo_lines <- c(
   "eq <- log(nights) ~ levy + storms + fuel",
   "fits <- list(fit_pooled(eq, panel), fit_fixed(eq, panel), fit_random(eq, panel))",
   "test_hausman(fits[[2]], fits[[3]]); test_serial(fits[[2]])",
-  "spec_table(fits, hausman = TRUE); plot_estimates(fits, term = \"levy\")"
+  "spec_table(fits, hausman = TRUE); plot_estimates(fits, terms = \"levy\")"
 )
 
 demo_data <- function() {

@@ -18,7 +18,7 @@ fit_command <- function() {
       new_option("tests", "flag", "also test for serial correlation and, with fixed and random, Hausman's"),
       format_option(c("text", "csv", "json", "markdown")),
       new_option("save", "fits_file", "save the fits too: .json", "FILE"), table_file_option(),
-      figure_file_option("draw the first slope across the models: .png, .pdf or .svg")
+      figure_file_option("draw the slopes across the models: .png, .pdf or .svg")
     ), spec_table_options(), reader_options()),
     run_fit_command, needs = c("entity", "period", "formula"), check = check_fit_options
   )
@@ -121,7 +121,7 @@ compare_command <- function() {
       new_option("errors", "errors", "of the fits only those under these errors, in the words of `wavetax fit`",
                  "LIST"),
       format_option(c("text", "csv", "json", "markdown")), table_file_option(),
-      figure_file_option("draw the first slope across the fits: .png, .pdf or .svg")
+      figure_file_option("draw the slopes across the fits: .png, .pdf or .svg")
     )),
     function(values, files) {
       fits <- cli_saved_under(saved_fits(files), values$errors)

@@ -8,8 +8,6 @@ guidance_options <- function() {
   )
 }
 
-guidance_figure_size <- list(width = 11, height = 7)
-
 diagnose_command <- function() {
   new_command(
     "what is wrong with a model, and what to do",
@@ -39,8 +37,7 @@ run_diagnose <- function(values, files) {
   new_results(
     text = function() blocks_of(found), json = function() values_in_options(diagnosis_values(found)),
     files = list(table = function(file) write_table(found, file)),
-    figures = list(residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit))),
-    size = guidance_figure_size
+    figures = list(residuals = function() plot_residuals(fit), influence = function() plot(influence_by(fit)))
   )
 }
 
@@ -68,7 +65,6 @@ run_appraise <- function(values, files) {
   new_results(
     text = function() blocks_of(chosen), json = function() values_in_options(appraisal_values(chosen)),
     files = list(table = function(file) write_table(chosen, file)),
-    figures = list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit)),
-    size = guidance_figure_size
+    figures = list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit))
   )
 }

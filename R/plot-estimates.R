@@ -1,51 +1,86 @@
-#' The coefficient of interest across specifications
+#' Estimates across specifications
 #'
 #' Question answered: *how far does the answer depend on the model, and how sure is
-#' each?* A point and an interval for each fit, with the numbers beside them; of a
-#' single fit, one for each of its coefficients.
+#' each?* A point and an interval for each fit and coefficient: of one coefficient a line a fit, with the numbers
+#' beside;
+#' of several a panel each; of a single fit a line for each of its coefficients.
 #'
-#' @param ... Fits, named or not, or one list of them, as for [spec_table()].
-#' @param term The coefficient, by name; `"constant"` is the constant. `NULL`: the first slope that all fits have;
-#'   with a single fit all its slopes.
-#' @param level Coverage of the intervals, from t with each fit's own degrees of
-#'   freedom.
+#' @param ... Fits, named or not, lists of them, tables, as for [spec_table()]. Named lists within a list are groups,
+#'   told
+#'   by colour and shape.
+#' @param terms Coefficients, by name, term or pattern as in [spec_table()]; a name given to one labels it.
+#'   `"constant"` is
+#'   the constant. `NULL`: all slopes, of several fits those that all have.
+#' @param level Coverage of the intervals, from t with each fit's own degrees of freedom.
+#' @param labels Labels of variables, as [panel_labels()] takes them; `FALSE` shows names.
+#' @param reference Where the line stands that estimates are compared with.
+#' @param vertical `TRUE` draws the estimates upwards.
 #' @return A ggplot object.
 #' @section Errors:
 #' `wavetax_error_not_a_fit`; `wavetax_error_unknown_term` when no fit has the term.
+#' @seealso [save_figure()].
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' pooled <- fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' fixed <- fit_fixed(log(nights) ~ levy + storms + fuel, panel)
 #' random <- fit_random(log(nights) ~ levy + storms + fuel, panel)
-#' plot_estimates(pooled, fixed, random, term = "levy")
+#' plot_estimates(pooled, fixed, random, terms = "levy")
+#' plot_estimates(pooled, fixed, random)
 #' @export
-plot_estimates <- function(..., term = NULL, level = 0.95) {
-  if (!is.null(term)) check_text(term, "term", "Name one coefficient in quotes.", kind = "unknown_term")
-  if (identical(term, "constant")) term <- "(Intercept)"
-  given <- collect_fits(rlang::enquos(...))
-  fits <- lapply(given, fit_record)
+plot_estimates <- function(..., terms = NULL, level = 0.95, labels = NULL, reference = 0, vertical = FALSE) {
+  check_texts(terms, "terms", "Name coefficients in quotes.", kind = "unknown_term")
   check_level(level)
-  alone <- length(fits) == 1 && is.null(term)
-  if (is.null(term) && !alone) term <- first_common_slope(fits)
-  rows <- do.call(rbind, lapply(names(fits), function(model) {
-    fit <- fits[[model]]
-    table <- interval_table(fit, given[[model]], level, if (!is.null(term)) term == "(Intercept)" else FALSE)
-    table <- table[if (alone) table$term != "(Intercept)" else table$term == term, ]
-    if (nrow(table) == 0) return(NULL)
-    cbind(table, row = if (alone) labelled(table$term, fit$labels) else model, errors = fit$errors$label)
-  }))
-  check_any_rows(rows, term, fits)
-  outcome <- list_words(unique(vapply(fits, `[[`, "", "outcome")))
-  what <- if (identical(term, "(Intercept)")) "The constant" else
-    paste("Slope of", labelled(term, do.call(c, unname(lapply(fits, `[[`, "labels")))))
-  draw_estimates(
-    rows, title = if (alone) paste("What moves", outcome) else sprintf("%s, outcome %s", what, outcome),
-    subtitle = sprintf("Estimate and %s percent interval; errors %s", label_text(100 * level),
-                       errors_shown(unique(rows$errors)))
-  )
+  check_flag(vertical, "vertical")
+  check_number(reference, "reference")
+  given <- collect_fits(rlang::enquos(...))
+  records <- lapply(stats::setNames(given, names(given)), fit_record)
+  rows <- estimate_rows(records, given, attr(given, "heads"), attr(given, "over"), terms, level, labels)
+  errors <- unique(vapply(records, function(record) record$errors$label, ""))
+  says <- sprintf("Estimate and %s percent interval; standard errors %s", label_text(100 * level), errors_shown(errors))
+  says <- paste0(says, "; ", rows_shown(vapply(records, `[[`, 0, "rows")))
+  outcome <- unique(vapply(records, `[[`, "", "outcome"))
+  words <- list_words(vapply(outcome, axis_words, "", rows$labels, records[[1]]$nouns))
+  drawn <- rows$rows
+  one_term <- length(unique(drawn$term)) == 1
+  title <- if (one_term) sprintf("%s: the estimate in %s", sub("\n.*", "", drawn$words[1]),
+                                 count_of(length(records), "model")) else
+    if (length(records) == 1) paste("What goes with", words) else sprintf("%s in %s", upper_first(count_of(
+      length(unique(drawn$term)), "estimate")), count_of(length(records), "model"))
+  draw_estimates(drawn, title, says, paste("change in", words), reference, vertical)
 }
 
 errors_shown <- function(labels) if (length(labels) <= 2) list_words(labels) else sprintf("of %d kinds", length(labels))
+
+rows_shown <- function(rows) {
+  ends <- unique(range(rows))
+  if (length(ends) == 1) count_of(ends, "row") else sprintf("%s to %s", count_words(ends[1]), count_of(ends[2], "row"))
+}
+
+# list(rows: a data frame with a row a fit and term, labels).
+estimate_rows <- function(records, given, heads, over, terms, level, labels) {
+  wording <- spec_wording(records, list(labels = if (is.null(labels) || isFALSE(labels)) labels else as_labels(labels)))
+  tables <- Map(function(record, fit) interval_table(record, fit, level, "constant" %in% terms), records, given)
+  chosen <- chosen_spec_terms(unlist(lapply(tables, `[[`, "term")), wording, list(terms = terms))
+  phrases <- chosen$phrases
+  if (is.null(terms)) {
+    common <- Reduce(intersect, lapply(tables, `[[`, "term"))
+    shown <- setdiff(if (length(intersect(common, phrases$term)) > 0) common else phrases$term, constant_term)
+    phrases <- phrases[phrases$term %in% shown, ]
+  }
+  if (nrow(phrases) == 0) {
+    stop_wavetax("unknown_term", "The fits have no slopes to draw.",
+                 todo = "`terms = \"constant\"` draws their constants.")
+  }
+  words <- ifelse(nzchar(phrases$unit) & !nzchar(phrases$head), paste0(phrases$label, "\n", phrases$unit),
+                  phrases$label)
+  rows <- do.call(rbind, lapply(seq_along(records), function(m) {
+    table <- tables[[m]]
+    table <- table[table$term %in% phrases$term, c("term", "estimate", "std_error", "low", "high")]
+    if (nrow(table) > 0) cbind(table, fit = heads[m], group = if (is.null(over)) "" else over[m], place = m)
+  }))
+  rows$words <- words[match(rows$term, phrases$term)]
+  list(rows = rows[order(match(rows$term, phrases$term), rows$place), ], labels = wording$labels)
+}
 
 # Coefficients with their interval at another level than the record's. Errors may bring intervals of their own.
 interval_table <- function(record, fit, level, aside = FALSE) {
@@ -67,77 +102,56 @@ interval_table <- function(record, fit, level, aside = FALSE) {
   table
 }
 
-first_common_slope <- function(fits) {
-  slopes <- lapply(fits, function(fit) setdiff(fit$coefficients$term, "(Intercept)"))
-  common <- Reduce(intersect, slopes)
-  if (length(common) > 0) return(common[1])
-  unlist(slopes)[1]
-}
-
-check_any_rows <- function(rows, term, fits) {
-  if (!is.null(rows)) return(invisible())
-  known <- unique(unlist(lapply(fits, function(fit) as.data.frame(fit)$term)))
-  stop_wavetax(
-    "unknown_term", sprintf("No fit has a coefficient %s.", sQuote(term, FALSE)),
-    todo = sprintf("Coefficients are %s.", list_some(known, 8))
-  )
-}
-
-estimate_ink <- "#17404f"
-
-# The numbers stand beside the figure, at the height of their line.
-draw_estimates <- function(rows, title, subtitle) {
-  rows$row <- factor(rows$row, levels = rev(unique(rows$row)))
-  rows$place <- as.integer(rows$row)
-  places <- rep(max(estimate_decimals(rows$estimate, rows$std_error)), nrow(rows))
-  label <- sprintf(
-    "%s  (%s to %s)", format_number(rows$estimate, decimals = places),
-    format_number(rows$low, decimals = places), format_number(rows$high, decimals = places)
-  )
-  ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$place)) +
-    ggplot2::geom_vline(xintercept = 0, colour = "grey60", linetype = "22") +
-    ggplot2::geom_segment(
-      ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$place),
-      colour = estimate_ink, linewidth = 1.1, lineend = "round", na.rm = TRUE
-    ) +
-    ggplot2::geom_point(size = 3.4, shape = 21, fill = "white", colour = estimate_ink, stroke = 1.3) +
+# Lines are fits, in a panel for each of several terms; of one fit its terms. The numbers stand beside where there is
+# one panel.
+draw_estimates <- function(rows, title, says, axis, reference, vertical) {
+  one_fit <- length(unique(rows$place)) == 1
+  panels <- !one_fit && length(unique(rows$term)) > 1
+  rows$line <- if (one_fit) rows$words else paste(rows$group, rows$fit, rows$place, sep = "\r")
+  lines <- unique(rows$line)
+  rows$at <- match(rows$line, lines)
+  if (!vertical) rows$at <- length(lines) + 1L - rows$at
+  names <- if (one_fit) lines else vapply(strsplit(lines, "\r", fixed = TRUE), `[`, "", 2)
+  groups <- unique(rows$group)
+  grouped <- length(groups) > 1 && length(groups) <= length(look_colours)
+  rows$series <- factor(if (grouped) rows$group else "", if (grouped) groups else "")
+  rows$panel <- factor(lines_of_text(rows$words), unique(lines_of_text(rows$words)))
+  beside <- if (!panels && !vertical) estimate_words_beside(rows)
+  figure <- ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$at, colour = .data$series,
+                                               shape = .data$series)) +
+    ggplot2::geom_vline(xintercept = reference, colour = look_shades$grey, linewidth = 0.5) +
+    ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), linewidth = 0.7,
+                          na.rm = TRUE) +
+    ggplot2::geom_point(size = 2, stroke = 0.8, fill = "white") +
+    ggplot2::scale_colour_manual(values = look_colours, guide = if (grouped) "legend" else "none") +
+    ggplot2::scale_shape_manual(values = look_shapes, guide = if (grouped) "legend" else "none") +
     ggplot2::scale_x_continuous(expand = ggplot2::expansion(mult = 0.08), breaks = axis_marks, labels = axis_labels) +
-    ggplot2::scale_y_continuous(
-      breaks = rows$place, labels = visible_text(as.character(rows$row)),
-      expand = ggplot2::expansion(add = 0.6), sec.axis = ggplot2::dup_axis(labels = label)
-    ) +
-    ggplot2::labs(title = visible_text(title), subtitle = visible_text(subtitle), x = NULL, y = NULL) +
-    figure_theme()
-}
-
-# At least three round numbers inside the limits.
-axis_marks <- function(limits) {
-  for (wanted in 5:12) {
-    marks <- pretty(limits, wanted)
-    marks <- marks[marks >= limits[1] & marks <= limits[2]]
-    if (length(marks) >= 3) break
+    ggplot2::scale_y_continuous(breaks = if (vertical) seq_along(lines) else rev(seq_along(lines)),
+                                labels = lines_of_text(names),
+                                expand = ggplot2::expansion(add = 0.6),
+                                sec.axis = if (is.null(beside)) ggplot2::waiver() else
+                                  ggplot2::dup_axis(labels = beside)) +
+    ggplot2::labs(x = axis, y = NULL) + figure_theme("x") +
+    ggplot2::theme(axis.text.y = ggplot2::element_text(colour = look_shades$ink, hjust = 0))
+  if (panels) figure <- figure + ggplot2::facet_wrap(~panel, scales = "free_x", ncol = if (vertical) NULL else 2)
+  if (vertical) {
+    figure <- figure + ggplot2::coord_flip() + figure_theme("y")
   }
-  marks
+  stacked <- if (panels) ceiling(nlevels(rows$panel) / 2) else 1
+  new_figure(figure, title, says, max(2.4, 1.1 + 0.24 * length(lines) * stacked + 0.45 * stacked * panels))
 }
 
-axis_labels <- function(x) {
-  x <- zapsmall(x)
-  apart <- min(diff(sort(unique(x[is.finite(x)]))), Inf)
-  format_number(x, decimals = if (is.finite(apart)) decimals_for(apart,
-                                                                 1) + (signif(apart, 1) != signif(apart, 2)) else 2)
+# Text of several lines.
+lines_of_text <- function(x) {
+  vapply(strsplit(x, "\n", fixed = TRUE), function(one) paste(visible_text(one), collapse = "\n"), "")
 }
 
-figure_theme <- function() {
-  ggplot2::theme_minimal(base_size = 13) +
-    ggplot2::theme(
-      panel.grid.major.y = ggplot2::element_blank(), panel.grid.minor = ggplot2::element_blank(),
-      panel.grid.major.x = ggplot2::element_line(colour = "grey92"),
-      plot.title.position = "plot", plot.title = ggplot2::element_text(face = "bold"),
-      plot.subtitle = ggplot2::element_text(colour = "grey35"),
-      axis.text.y = ggplot2::element_text(size = 12, colour = "grey10"),
-      axis.text.y.right = ggplot2::element_text(size = 11, colour = "grey20", hjust = 0),
-      plot.background = ggplot2::element_rect(fill = "white", colour = NA)
-    )
+# From the lowest line up.
+estimate_words_beside <- function(rows) {
+  rows <- rows[order(-rows$at), ]
+  places <- rep(max(estimate_decimals(rows$estimate, rows$std_error)), nrow(rows))
+  number <- function(x) gsub("-", "\u2212", format_number(x, decimals = places), fixed = TRUE)
+  sprintf("%s  (%s to %s)", number(rows$estimate), number(rows$low), number(rows$high))
 }
 
 #' @rdname plot_estimates

@@ -33,7 +33,7 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
   bands <- path_bands(as.double(x), index)
   paths <- path_lines(as.double(x), index, chosen)
   figure <- ggplot2::ggplot(mapping = ggplot2::aes(x = .data$tick)) +
-    ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = "#dfe7e7") +
+    ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = look_shades$faint) +
     ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink,
                        linewidth = if (panels) 0.6 else 1.3) +
     path_layers(paths, panels) +
@@ -42,20 +42,19 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
       expand = ggplot2::expansion(mult = c(0.03, if (panels) 0.03 else 0.2))
     ) +
     ggplot2::scale_y_continuous(labels = axis_labels) +
-    ggplot2::labs(
-      title = visible_text(sprintf("%s by %s", upper_first(labelled(name, index$labels)), index$period)),
-      subtitle = sprintf("Heavy: mean of all %s; band: their middle half; thin: %s",
-                         plural_of(index$entity), if (is.null(entities)) {
-                           sprintf("%s of them", count_words(length(chosen)))
-                         } else if (length(chosen) == 1) {
-                           sprintf("one %s", index$entity)
-                         } else {
-                           sprintf("%s %s, named", count_words(length(chosen)), plural_of(index$entity))
-                         }),
-      x = NULL, y = NULL
-    ) +
-    figure_theme()
-  if (panels) figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity)) else figure
+    ggplot2::labs(x = index$period, y = axis_words(name, index$labels)) +
+    figure_theme("y")
+  if (panels) figure <- figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity))
+  thin <- if (is.null(entities)) sprintf("%s of them", count_words(length(chosen))) else if (length(chosen) == 1) {
+    sprintf("one %s", index$entity)
+  } else {
+    sprintf("%s %s, named", count_words(length(chosen)), plural_of(index$entity))
+  }
+  phrase <- variable_phrase(name, index$labels, NULL)[["label"]]
+  new_figure(figure, sprintf("%s by %s", upper_first(phrase), index$period), sprintf(
+    "%s: mean of all %s; band: their middle half; %s: %s; %s", if (panels) "Dark" else "Heavy", plural_of(index$entity),
+    if (panels) "red" else "thin", thin, count_of(length(x), "row")
+  ), if (panels) 1.2 + 1.1 * ceiling(length(chosen) / 4) else 3.6)
 }
 
 # A line for each entity, in a colour of its own and with its name at its end; in small panels,
@@ -76,14 +75,16 @@ path_layers <- function(paths, panels) {
     ggplot2::geom_text(
       data = ends, ggplot2::aes(x = max(paths$tick) + 0.02 * diff(range(paths$tick)), y = .data$place,
                                 label = .data$entity, colour = .data$entity),
-      hjust = 0, size = 3.6
+      hjust = 0, size = letters_of(8)
     ),
     path_colours(names)
   ))
 }
 
 path_colours <- function(names) {
-  colours <- if (length(names) == 1) "#b4622d" else grDevices::hcl.colors(length(names), "Dark 3")
+  # Beyond four the names tell the lines apart, and no further hue.
+  few <- length(names) < length(look_colours)
+  colours <- if (few) look_colours[1 + seq_along(names)] else rep(look_shades$pale, length(names))
   ggplot2::scale_colour_manual(values = stats::setNames(colours, names), guide = "none")
 }
 

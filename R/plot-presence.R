@@ -21,34 +21,33 @@ plot_presence <- function(data, lines = 240) {
   cells <- presence_cells(index, lines)
   shape <- panel_counts(index)
   N <- length(index$entities)
-  ggplot2::ggplot(cells, ggplot2::aes(x = .data$tick, y = .data$line, fill = .data$seen)) +
+  figure <- ggplot2::ggplot(cells, ggplot2::aes(x = .data$tick, y = .data$line, fill = .data$seen)) +
     ggplot2::geom_tile(width = 0.9, height = if (N > 120) 1 else 0.8) +
     presence_key(N <= lines) +
     ggplot2::scale_x_continuous(breaks = presence_breaks(index), labels = function(at) tick_labels(at, index),
                                 expand = c(0.01, 0)) +
     ggplot2::scale_y_reverse(breaks = NULL, expand = c(0.01, 0)) +
     ggplot2::labs(
-      title = shape_size(shape), subtitle = shape_evenness(shape), x = NULL,
-      y = if (N <= lines) sprintf("%s, a line each", upper_first(plural_of(index$entity))) else
+      x = index$period, y = if (N <= lines) sprintf("%s, a line each", upper_first(plural_of(index$entity))) else
         sprintf("%s, %s a line", upper_first(plural_of(index$entity)), count_words(ceiling(N / lines)))
     ) +
-    figure_theme() +
-    ggplot2::theme(panel.grid.major.x = ggplot2::element_blank(), legend.position = "bottom",
-                   legend.justification = "left", legend.margin = ggplot2::margin(0, 0, 0, 0))
+    figure_theme("none")
+  new_figure(figure, "Who is seen when", paste0(shape_size(shape), ". ", shape_evenness(shape)), 4.4)
 }
 
-gap_colour <- "#e0a458"
+gap_colour <- look_colours[2]
 
 # A cell of one entity is a row or a gap; where entities share a line its shade is a share.
 presence_key <- function(single) {
   if (single) {
     return(ggplot2::scale_fill_gradient(
-      low = gap_colour, high = estimate_ink, limits = c(0, 1), breaks = c(1, 0), labels = c("seen", "gap"),
+      low = gap_colour, high = look_shades$pale, limits = c(0, 1), breaks = c(1, 0), labels = c("seen", "gap"),
       guide = ggplot2::guide_legend(title = NULL, override.aes = list(colour = NA))
     ))
   }
   ggplot2::scale_fill_gradient(
-    low = gap_colour, high = estimate_ink, limits = c(0, 1), breaks = c(0, 0.5, 1), labels = c("none", "half", "all"),
+    low = gap_colour, high = look_shades$pale, limits = c(0, 1), breaks = c(0, 0.5, 1),
+      labels = c("none", "half", "all"),
     guide = ggplot2::guide_colourbar(title = "seen of those in a line", barheight = 0.6)
   )
 }

@@ -38,22 +38,27 @@ plot_residuals <- function(fit, show = "page", labels = 3) {
     ggplot2::geom_segment(data = of("range"), ggplot2::aes(xend = .data$x, y = .data$low, yend = .data$high),
                           colour = estimate_ink, linewidth = 0.9) +
     ggplot2::geom_point(data = of("range"), colour = estimate_ink, fill = "white", shape = 21, size = 2) +
-    ggplot2::geom_line(data = of("line"), colour = "#b5532a", linewidth = 0.8) +
+    ggplot2::geom_line(data = of("line"), colour = look_colours[2], linewidth = 0.8) +
     ggplot2::geom_text(data = of("label"), ggplot2::aes(label = visible_text(.data$label), hjust = .data$low),
-                       size = 3.2,
+                       size = letters_of(8),
                        colour = "grey15", vjust = -0.5) +
-    ggplot2::scale_x_continuous(breaks = whole_marks) +
-    ggplot2::scale_y_continuous(expand = ggplot2::expansion(mult = 0.1)) +
-    ggplot2::labs(title = visible_text(paste("Residuals of", fit_record(fit)$title)), x = NULL, y = NULL,
-                  subtitle = if (show != "page") levels(data$panel)) +
-    figure_theme() + ggplot2::theme(axis.text.y = ggplot2::element_text(size = 10))
+    ggplot2::scale_x_continuous(breaks = whole_marks, labels = plain_labels) +
+    ggplot2::scale_y_continuous(labels = plain_labels, expand = ggplot2::expansion(mult = 0.1)) +
+    ggplot2::labs(x = NULL, y = if (show == "page") NULL else "residual") +
+    figure_theme("none")
   if (show == "page") {
-    figure <- figure + ggplot2::facet_wrap(~panel, scales = "free", ncol = 2) +
-      ggplot2::theme(strip.text = ggplot2::element_text(hjust = 0, face = "bold", size = 11),
-                     panel.spacing = ggplot2::unit(14, "pt"))
+    figure <- figure + ggplot2::facet_wrap(~panel, scales = "free", ncol = 2, labeller = ggplot2::label_wrap_gen(34)) +
+      ggplot2::theme(panel.spacing = ggplot2::unit(14, "pt"))
   }
-  figure
+  title <- method_of(fit)$title(fit)
+  new_figure(figure, sprintf("Residuals: %s%s, %s", lower_case(substr(title, 1, 1)), substring(title, 2),
+                             fit$design$outcome),
+             paste0(count_of(length(sample$e), "row"), if (show != "page") paste0("; ", levels(data$panel))),
+             if (show == "page") 6 else 3.4)
 }
+
+# Without separated thousands: some are years.
+plain_labels <- function(x) gsub(",", "", axis_labels(x), fixed = TRUE)
 
 # Whole numbers where there are few between the limits.
 whole_marks <- function(limits) {

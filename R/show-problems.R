@@ -100,8 +100,9 @@ variation_blocks <- function(x) {
   })
 }
 
-usual_statistics <- function(numbers) c("rows", if (any(numbers$missing > 0)) "missing", "mean", "overall", "between",
-                                        "within")
+usual_statistics <- function(numbers) {
+  c("rows", if (any(numbers$missing > 0)) "missing", "mean", "overall", "between", "within")
+}
 
 range_statistics <- c("min", "q1", "median", "q3", "max")
 

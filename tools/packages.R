@@ -19,7 +19,8 @@ task_packages <- function(task) {
     test = list(needed = c(needed, suggested["testthat"]), wanted = suggested[names(suggested) != "testthat"]),
     docs = list(needed = c(needed, roxygen2 = "7.2"), wanted = character()),
     lint = list(needed = c(lintr = "3.0"), wanted = character()),
-    screenshots = list(needed = c(needed, suggested[c("jsonlite", "openxlsx", "readxl")]), wanted = character()),
+    screenshots = list(needed = c(needed, suggested[c("jsonlite", "openxlsx", "readxl", "officer", "flextable", "xml2",
+                                                      "zip")]), wanted = character()),
     stop("unknown task: ", task)
   )
 }

@@ -47,11 +47,8 @@ export PATH=$PWD/exec:$PATH
 cp -r "$PWD/inst/extdata" "$work/data"
 cd "$work"
 terminal demo-fits.png 1 36 "wavetax demo"
-terminal demo-tests.png 58 93 "wavetax demo"
 terminal fit.png 1 34 "wavetax fit data/harbours.csv --entity harbour --period season \\
     --formula 'log(nights) ~ levy + storms + pier' --model fixed,random"
-terminal correlated.png 1 30 "wavetax fit data/harbours.csv --entity harbour --period season \\
-    --formula 'log(nights) ~ levy + storms + fuel + pier' --model correlated"
 wavetax fit data/harbours.csv --entity harbour --period season --model pooled,fixed,random \
   --formula 'log(nights) ~ levy + storms + fuel' --save one-way.json > /dev/null 2>&1
 wavetax fit data/harbours.csv --entity harbour --period season --model fixed,random --effects both \
@@ -68,31 +65,43 @@ terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --
     --formula 'log(passengers) ~ fare'; \\
   wavetax fit data/untidy/headings.xlsx --layout find --entity line --period year \\
     --model fixed --formula 'log(passengers) ~ fare'"
-wavetax repair data/untidy/faults.csv --entity line --period year --names tidy --numbers passengers,fare \
-  --drop 'total row,blank rows' --repeated first -o lines.csv > /dev/null 2>&1
-terminal join.png 1 36 "wavetax join lines.csv data/untidy/lines.csv --entity line --period year \\
-    --by line=name -o joined.csv; \\
-  wavetax join lines.csv data/untidy/lines.csv --entity line --period year --by line=name \\
-    --match tidy -o joined.csv"
 terminal profile.png 1 36 "wavetax profile data/harbours.csv --entity harbour --period season"
 Rscript -e '
   library(wavetax)
   panel <- panel_frame(harbours, harbour, season)
-  save <- function(figure, name) {
-    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 8, height = 5, dpi = 160)
-  }
+  save <- function(figure, name) save_figure(figure, file.path(commandArgs(TRUE)[1], name), dpi = 200)
   eq <- log(nights) ~ levy + storms + fuel
   fits <- list(fit_pooled(eq, panel), fit_fixed(eq, panel), fit_random(eq, panel))
-  save(plot_estimates(fits, term = "levy"), "figure-levy.png")
-  kinds <- with_errors(fits[[2]], se_classical(), se_robust("HC3"), se_clustered(), se_clustered(~ harbour + season),
-                       se_clustered(~coast, "CR2", "satterthwaite"), se_bootstrap(~coast))
-  save(plot_estimates(kinds, term = "levy"), "figure-errors.png")
-  large <- function(figure, name) {
-    ggplot2::ggsave(file.path(commandArgs(TRUE), name), figure, width = 12.8, height = 8, dpi = 100)
-  }
-  large(plot(appraise(eq, panel, focus = "levy")), "figure-path.png")
-  large(plot_residuals(fits[[2]]), "figure-residuals.png")
+  save(plot_estimates(fits, terms = "levy"), "figure-levy.png")
+  save(plot(appraise(eq, panel, focus = "levy")), "figure-path.png")
+  save(plot_residuals(fits[[2]]), "figure-residuals.png")
+  save(plot_within(log(nights) ~ levy, panel), "figure-within.png")
+  save(plot_effects(fits[[2]]), "figure-effects.png")
   save(plot_presence(panel), "figure-presence.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
+  panel <- suppressMessages(panel_labels(panel, c(
+    levy = "Wave tax, crowns a metre and night", storms = "Storms, days in the season", fuel = "Fuel, price index",
+    nights = "nights sold"
+  )))
+  table <- spec_table(
+    Pooled = list(plain = fit_pooled(eq, panel), "with seasons" = fit_pooled(update(eq, . ~ . + factor(season)), panel)),
+    "Fixed effects" = list(harbours = fit_fixed(eq, panel), "and seasons" = fit_fixed(eq, panel, "both")),
+    hide = ~ factor(season), title = "Nights sold and the wave tax"
+  )
+  write_table(table, "table.html")
+  write_table(table, "table-word.docx")
+  write_table(table, "table-latex.tex", fragment = FALSE)
 ' "$pictures"
-page table.png "$work/wavetax-demo/harbours-table.html"
+page table.png "$work/table.html"
+
+# document FILE.png FILE.pdf: the top of its first page
+document() {
+  pdftoppm -r 130 -f 1 -l 1 -png "$2" page
+  convert page-*1.png -trim +repage -bordercolor white -border 40 -background white -gravity northwest \
+    -extent 1280x800 "$pictures/$1"
+  rm -f page-*.png
+}
+soffice --headless --convert-to pdf table-word.docx > /dev/null 2>&1
+document table-word.png table-word.pdf
+pdflatex -interaction=batchmode table-latex.tex > /dev/null
+document table-latex.png table-latex.pdf

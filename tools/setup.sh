@@ -6,7 +6,7 @@ set -euo pipefail
 task=${1:-build}
 
 case "$task" in
-  screenshots) tools="xterm:xterm Xvfb:xvfb import:imagemagick chromium:chromium fc-list:fontconfig xdpyinfo:x11-utils" ;;
+  screenshots) tools="xterm:xterm Xvfb:xvfb import:imagemagick chromium:chromium fc-list:fontconfig xdpyinfo:x11-utils soffice:libreoffice-writer pdflatex:texlive-latex-recommended pdftoppm:poppler-utils" ;;
   *) tools="" ;;
 esac
 

@@ -66,11 +66,11 @@ test_that("what cannot be tabled or written is refused", {
 
 test_that("the figure has a point and an interval for each fit", {
   fits <- three_fits()
-  figure <- plot_estimates(fits, term = "levy")
+  figure <- plot_estimates(fits, terms = "levy")
   expect_s3_class(figure, "ggplot")
   drawn <- ggplot2::layer_data(figure, 2)
   expect_equal(sort(drawn$x), sort(unname(vapply(fits, function(f) confint(f, "levy")[1], 1))))
-  expect_error(plot_estimates(fits, term = "levi"), class = "wavetax_error_unknown_term")
+  expect_error(plot_estimates(fits, terms = "levi"), class = "wavetax_error_unknown_term")
 })
 
 test_that("terms are said in words, in prints and tables alike", {
