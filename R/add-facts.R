@@ -27,20 +27,22 @@ add_facts <- function(table, ...) {
   if (!inherits(table, "spec_table")) {
     stop_argument("table", value_words(table), "Give a table: `add_facts(spec_table(fits), ...)`.", kind = "fact")
   }
+  check_whole_spec(table)
   given <- list(...)
   if (length(given) == 0 || is.null(names(given)) || any(!nzchar(names(given)))) {
     stop_wavetax("fact", "A row has no name.", todo = "Name each: `\"Sample\" = c(\"all\", \"late\")`.")
   }
   rows <- lapply(names(given), function(label) {
     x <- given[[label]]
+    if (!is.atomic(x) || is.null(x) || !is.null(dim(x))) {
+      stop_wavetax("fact", sprintf("%s is %s.", sQuote(label, FALSE), value_words(x)), todo = "Give numbers or texts.")
+    }
     if (is.factor(x)) x <- stats::setNames(as.character(x), names(x))
     if (!is.null(names(x))) x <- x[match(table$models, names(x))] else if (length(x) != length(table$models)) {
       stop_wavetax("fact", sprintf("%s has %s for %s.", sQuote(label, FALSE), count_of(length(x), "value"),
                                    count_of(length(table$models), "column")),
                    todo = "Give one a column, or name each by its column.")
     }
-    if (!is.atomic(x)) stop_wavetax("fact", sprintf("%s is %s.", sQuote(label, FALSE), value_words(x)),
-                                    todo = "Give numbers or texts.")
     new_fact(table$models, label, "own", value_cells(x))
   })
   own <- rbind(table$own, do.call(rbind, rows))

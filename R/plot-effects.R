@@ -42,7 +42,7 @@ plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
                                            list_words(sQuote(names[is.na(named)], FALSE))),
                  todo = sprintf("There are %s.", list_some(labels, 5)))
   }
-  tags <- effect_tags(rows[named, ], labels[named], n, range(c(rows$low, rows$high), na.rm = TRUE))
+  tags <- effect_tags(rows[named, ], labels[named], n, range(c(rows$deviation, rows$low, rows$high), na.rm = TRUE))
   has_errors <- any(is.finite(rows$low))
   random <- method_of(fit)$effects == "random"
   if (random && length(fit$effects) == 1 && is.null(fit$design$weights)) rows$unshrunken <-

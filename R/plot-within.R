@@ -138,7 +138,7 @@ within_cloud <- function(part, rows) {
 within_figure <- function(which, parts, x, y, title, says, titles = NULL) {
   cloud <- do.call(rbind, lapply(which, function(part) within_cloud(part, parts$cloud[[part]])))
   binned <- any(cloud$count > 1)
-  marked <- if (2 %in% which && !binned) cbind(part = 2, parts$cloud[[2]][parts$marked, ])
+  marked <- if (2 %in% which && !binned && any(parts$marked)) cbind(part = 2, parts$cloud[[2]][parts$marked, ])
   lines <- parts$lines[parts$lines$part %in% which, ]
   tell <- parts$tell[parts$tell$part %in% which, ]
   name <- function(data) {

@@ -24,10 +24,10 @@ writer_docx <- function() {
 write_packed <- function(file, ending, make, part, end, edit = list()) {
   made <- tempfile(fileext = paste0(".", ending))
   on.exit(unlink(made))
-  make(made)
-  pack_again(made, edit)
   write_whole_file(file, function(path) {
-    if (!file.copy(made, path, overwrite = TRUE)) stop("Not all of it could be written.")
+    make(made)
+    pack_again(made, edit)
+    write_bytes(list(readBin(made, "raw", file.size(made))), path)
   }, function(path) {
     if (!identical(file.size(path), file.size(made)) || !part_ends(path, part, end)) "It is not whole."
   })

@@ -15,7 +15,7 @@ spec_figures <- c(
 
 # Values of any kind as cells.
 value_cells <- function(x) {
-  if (is.logical(x)) return(word_cells(ifelse(is.na(x), NA, ifelse(x, "yes", "no"))))
+  if (is.logical(x)) return(word_cells(c("yes", "no", NA)[match(x, c(TRUE, FALSE))]))
   if (!is.numeric(x)) return(word_cells(x))
   x <- as.numeric(x)
   if (all(is.na(x) | x == trunc(x) & abs(x) < 1e15)) count_cells(unname(x)) else

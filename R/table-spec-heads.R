@@ -6,7 +6,10 @@ collect_fits <- function(quos) {
   parts <- lapply(seq_along(quos), function(q) {
     value <- rlang::eval_tidy(quos[[q]])
     given <- names(quos)[q]
-    if (inherits(value, "spec_table")) return(list(table = value))
+    if (inherits(value, "spec_table")) {
+      check_whole_spec(value)
+      return(list(table = value))
+    }
     if (is_fit_or_record(value)) {
       expr <- rlang::quo_get_expr(quos[[q]])
       name <- if (nzchar(given)) given else if (is.symbol(expr)) as.character(expr) else ""

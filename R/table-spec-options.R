@@ -60,6 +60,13 @@ spec_wording <- function(records, options) {
        means = unlist(lapply(records, function(record) record$means$terms)))
 }
 
+# A table of specifications that is not what spec_table() makes.
+check_whole_spec <- function(x) {
+  parts <- c("models", "heads", "coefficients", "terms", "phrases", "facts", "records", "options")
+  if (is.list(x) && all(parts %in% names(x)) && length(x$models) == length(x$records)) return(invisible())
+  stop_wavetax("format", "The table is not as `spec_table()` makes it.", todo = "Make it anew of its fits.")
+}
+
 spec_over <- function(x) over_columns(x$options$over, x$models)
 
 # The head over each column, "" for none.

@@ -2,6 +2,7 @@
 
 #' @export
 as_table.spec_table <- function(x, ...) {
+  check_whole_spec(x)
   facts <- unique(x$facts$label)
   beneath <- x$beneath
   beside <- x$options$beside && length(beneath) > 0

@@ -101,6 +101,7 @@ new_spec_table <- function(records, heads, options, own, told) {
 
 #' @export
 `[.spec_table` <- function(x, i) {
+  check_whole_spec(x)
   if (missing(i)) return(x)
   at <- if (is.character(i)) match(i, x$models) else seq_along(x$models)[i]
   if (length(at) == 0 || anyNA(at)) {

@@ -89,3 +89,11 @@ test_that("a figure is saved at the size that it will have, its title broken to 
   expect_error(save_figure(figure, "a.png", size = "poster"), class = "wavetax_error_argument")
   expect_error(save_figure(figure, "a.png", dpi = -1), class = "wavetax_error_argument")
 })
+
+test_that("what is not there is not drawn", {
+  panel <- harbour_panel()
+  for (figure in list(plot_within(log(nights) ~ levy, panel, sample = 0), plot_within(log(nights) ~ pier, panel),
+                      plot_effects(fit_random(harbour_equation, panel, "both")))) {
+    expect_silent(save_figure(figure, tempfile(fileext = ".png"), dpi = 40))
+  }
+})
