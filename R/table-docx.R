@@ -236,7 +236,7 @@ keep_rows_together <- function(text, before) {
     joined <- if (length(rows) <= 40) seq_along(rows) else seq(1, length(rows), by = 2)
     rows[joined] <- gsub("<w:pPr>(<w:pStyle[^>]*/>)?", "<w:pPr>\\1<w:keepNext/>", rows[joined])
     regmatches(table, gregexpr("<w:tr[ >].*?</w:tr>", table, perl = TRUE)) <- list(rows)
-    text <- paste0(substr(text, 1, starts[t] - 1), table, substring(text, ends[t]))
+    text <- paste0(substr(text, 1, starts[t] - 1), table, substr(text, ends[t], nchar(text)))
   }
   text
 }

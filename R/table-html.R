@@ -18,11 +18,12 @@ html_table <- function(table, number = NULL) {
   look <- table_layout(table)
   id <- paste0("table-", substr(gsub("[^a-z0-9]+", "-", lower_case(look$title)), 1, 40), number)
   width <- length(look$heads)
+  sentences <- any(table$columns$form == "prose")
   class <- paste0("panel-table", if (width > most_upright[["close"]]) " close",
                   if (width > most_upright[["turned"]]) " turned",
-                  if (any(table$columns$form == "prose")) " sentences")
+                  if (sentences) " sentences")
   facts <- match("fact", look$lines$kind, nomatch = length(look$lines$kind) + 1)
-  lines <- html_lines(look)
+  lines <- html_lines(look, sentences)
   body <- list(lines[seq_len(facts - 1)], lines[seq_along(lines) >= facts])
   notes <- look$notes
   c(
@@ -63,13 +64,14 @@ html_heads <- function(look) {
 }
 
 # A row a line. A cell on the point says how many decimals it has, and its column; the text stays whole, so that it is
-# copied as a number.
-html_lines <- function(look) {
+# copied as a number. On a phone the cells of sentences stand below each other, each with its head: they have it `said`.
+html_lines <- function(look, said = FALSE) {
   cells <- lapply(seq_along(look$cells), function(j) {
     cell <- look$cells[[j]]
     class <- ifelse(cell$place == "point", sprintf("D%d d%d", min(9, look$places[j]), pmin(9, cell$places)), cell$place)
     mark <- ifelse(nzchar(cell$mark), sprintf("<span class=\"mark\">%s</span>", html_safe(cell$mark)), "")
-    sprintf("<td class=\"%s\">%s%s</td>", class, html_safe(cell$words), mark)
+    head <- if (said) sprintf(" data-head=\"%s\"", gsub("\"", "&quot;", html_safe(look$heads[j]), fixed = TRUE)) else ""
+    sprintf("<td class=\"%s\"%s>%s%s</td>", class, head, html_safe(cell$words), mark)
   })
   lines <- look$lines
   inner <- ifelse(lines$depth > 0, sprintf("<span class=\"in\">%s</span>", html_safe(lines$label)),

@@ -155,3 +155,17 @@ test_that("what a format does not take is said, and so is what is no table file"
     expect_error(read_table_file(file), class = "wavetax_error_not_a_table_file")
   }
 })
+
+test_that("the rows of tables are kept together in documents of any size, and of the tables before nothing is changed",
+          {
+  row <- function(word) sprintf("<w:tr>stray<w:tc><w:p><w:pPr><w:pStyle w:val=\"a\"/></w:pPr>%s</w:p></w:tc></w:tr>",
+                                word)
+  table <- function(word) paste0("<w:tbl>", row(word), row(word), "</w:tbl>")
+  text <- paste0("<w:document>", table("old"), strrep("<w:p/>", 2e5), table("new"), "<w:p/>", table("last"),
+                 "</w:document>")
+  kept <- inside$keep_rows_together(text, 1)
+  expect_identical(substr(kept, nchar(kept) - 12, nchar(kept)), "</w:document>")
+  expect_identical(lengths(regmatches(kept, gregexpr("<w:keepNext/>", kept, fixed = TRUE))), 4L)
+  expect_identical(lengths(regmatches(kept, gregexpr("stray", kept, fixed = TRUE))), 2L)
+  expect_match(kept, "<w:pStyle w:val=\"a\"/><w:keepNext/></w:pPr>new", fixed = TRUE)
+})
