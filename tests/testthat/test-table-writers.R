@@ -158,8 +158,9 @@ test_that("what a format does not take is said, and so is what is no table file"
 
 test_that("the rows of tables are kept together in documents of any size, and of the tables before nothing is changed",
           {
-  row <- function(word) sprintf("<w:tr>stray<w:tc><w:p><w:pPr><w:pStyle w:val=\"a\"/></w:pPr>%s</w:p></w:tc></w:tr>",
-                                word)
+  row <- function(word) {
+    sprintf("<w:tr>stray<w:tc><w:p><w:pPr><w:pStyle w:val=\"a\"/></w:pPr>%s</w:p></w:tc></w:tr>", word)
+  }
   table <- function(word) paste0("<w:tbl>", row(word), row(word), "</w:tbl>")
   text <- paste0("<w:document>", table("old"), strrep("<w:p/>", 2e5), table("new"), "<w:p/>", table("last"),
                  "</w:document>")
