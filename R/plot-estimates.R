@@ -51,11 +51,6 @@ plot_estimates <- function(..., terms = NULL, level = 0.95, labels = NULL, refer
 
 errors_shown <- function(labels) if (length(labels) <= 2) list_words(labels) else sprintf("of %d kinds", length(labels))
 
-rows_shown <- function(rows) {
-  ends <- unique(range(rows))
-  if (length(ends) == 1) count_of(ends, "row") else sprintf("%s to %s", count_words(ends[1]), count_of(ends[2], "row"))
-}
-
 # list(rows: a data frame with a row a fit and term, labels).
 estimate_rows <- function(records, given, heads, over, terms, level, labels) {
   wording <- spec_wording(records, list(labels = if (is.null(labels) || isFALSE(labels)) labels else as_labels(labels)))

@@ -115,7 +115,7 @@ residual_panels <- list(
     named <- utils::tail(seq_along(use), min(labels, length(use)))
     shown <- if (length(use) > most_points) round(seq(1, length(use), length.out = most_points)) else seq_along(use)
     rbind(panel_rows(panel, "point", shown, spread[use[shown]]), if (length(named) > 0) {
-      panel_rows(panel, "label", 1, max(spread[use]), low = 0,
+      panel_rows(panel, "label", 1, 0.9 * max(spread[use]), low = 0,
                  label = paste("widest:", paste(sample$labels[use[rev(named)]], collapse = ", ")))
     })
   },

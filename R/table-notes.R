@@ -130,6 +130,12 @@ failed_words <- function(x, heads) {
 
 # What would mislead side by side.
 differing_words <- function(x) {
-  if (length(x$outcome) < 2) return(NULL)
-  "The outcomes differ between columns, and so do the units of their estimates"
+  rows <- vapply(x$records, `[[`, 0, "rows")
+  incomplete <- grepl("left out as incomplete", vapply(x$records, `[[`, "", "sample"), fixed = TRUE)
+  c(
+    if (length(x$outcome) > 1) "The outcomes differ between columns, and so do the units of their estimates",
+    if (length(unique(rows)) > 1 && any(incomplete)) {
+      sprintf("Columns rest on different rows, %s, as some are incomplete", rows_shown(rows))
+    }
+  )
 }

@@ -135,3 +135,9 @@ cluster_words <- function(clusters) {
 sentence_end <- function(text) ifelse(grepl("[.:;!?]$", text), "", ".")
 
 as_sentences <- function(text) paste0(text, sentence_end(text), recycle0 = TRUE)
+
+# "1,046 rows", or from the fewest to the most.
+rows_shown <- function(rows) {
+  ends <- unique(range(rows))
+  if (length(ends) == 1) count_of(ends, "row") else sprintf("%s to %s", count_words(ends[1]), count_of(ends[2], "row"))
+}

@@ -193,3 +193,12 @@ test_that("heads of fits without a name say what tells them apart", {
   expect_identical(nested$heads, c("a", "b", "a", "b"))
   expect_error(spec_table(fixed(), simpleError("no")), class = "wavetax_error_not_a_fit")
 })
+
+test_that("what would mislead side by side is told once", {
+  panel <- harbour_panel()
+  table <- spec_table(fit_pooled(log(nights) ~ levy, panel), fit_pooled(rescues ~ past(levy), panel))
+  notes <- as_table(table)$notes$text
+  expect_match(notes, "The outcomes differ between columns", all = FALSE)
+  expect_match(notes, "different rows, 943 to 1,046 rows, as some are incomplete", all = FALSE)
+  expect_identical(nrow(as_table(spec_table(fit_pooled(log(nights) ~ levy, panel)))$notes), 0L)
+})
