@@ -85,7 +85,10 @@ with_heads <- function(plot, width, points) {
 print.panel_figure <- function(x, ...) {
   if (grDevices::dev.cur() == 1) grDevices::dev.new()
   points <- ggplot2::calc_element("text", ggplot2::theme_get() + x$theme)$size
-  NextMethod(x = with_heads(x, grDevices::dev.size()[1], points))
+  shown <- with_heads(x, grDevices::dev.size()[1], points)
+  class(shown) <- setdiff(class(shown), "panel_figure")
+  print(shown, ...)
+  invisible(x)
 }
 
 # As few lines as will do, as even as they can be; a hard space keeps a number with its unit.

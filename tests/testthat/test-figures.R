@@ -97,3 +97,11 @@ test_that("what is not there is not drawn", {
     expect_silent(save_figure(figure, tempfile(fileext = ".png"), dpi = 40))
   }
 })
+
+test_that("a figure prints on any device, its title broken to it", {
+  figure <- plot_effects(fit_fixed(harbour_equation, harbour_panel()))
+  grDevices::pdf(NULL, width = 3, height = 3)
+  on.exit(grDevices::dev.off())
+  expect_identical(print(figure), figure)
+  expect_silent(print(figure + ggplot2::theme_bw()))
+})
