@@ -125,7 +125,7 @@ draw_estimates <- function(rows, title, says, axis, reference, vertical) {
                                 labels = lines_of_text(names),
                                 expand = ggplot2::expansion(add = 0.6),
                                 sec.axis = if (is.null(beside)) ggplot2::waiver() else
-                                  ggplot2::dup_axis(labels = beside)) +
+                                  ggplot2::dup_axis(labels = function(at) on_device(beside))) +
     ggplot2::labs(x = axis, y = NULL) + figure_theme("x") +
     ggplot2::theme(axis.text.y = ggplot2::element_text(colour = look_shades$ink, hjust = 0))
   if (panels) figure <- figure + ggplot2::facet_wrap(~panel, scales = "free_x", ncol = if (vertical) NULL else 2)

@@ -41,7 +41,12 @@ axis_labels <- function(x) {
   x <- zapsmall(x)
   apart <- min(diff(sort(unique(x[is.finite(x)]))), Inf)
   places <- if (is.finite(apart)) decimals_for(apart, 1) + (signif(apart, 1) != signif(apart, 2)) else 2
-  gsub("-", "\u2212", format_number(x, decimals = places), fixed = TRUE)
+  on_device(gsub("-", "\u2212", format_number(x, decimals = places), fixed = TRUE))
+}
+
+# R's own PDF has no true minus, and draws a hyphen as one.
+on_device <- function(text) {
+  if (names(grDevices::dev.cur()) %in% c("pdf", "postscript")) gsub("\u2212", "-", text, fixed = TRUE) else text
 }
 
 # At least three round numbers inside the limits.
@@ -86,6 +91,13 @@ print.panel_figure <- function(x, ...) {
   if (grDevices::dev.cur() == 1) grDevices::dev.new()
   points <- ggplot2::calc_element("text", ggplot2::theme_get() + x$theme)$size
   shown <- with_heads(x, grDevices::dev.size()[1], points)
+  shown$labels <- lapply(shown$labels, function(label) if (is.character(label)) on_device(label) else label)
+  shown$layers <- lapply(shown$layers, function(layer) {
+    if (!is.data.frame(layer$data) || !is.character(layer$data$label)) return(layer)
+    data <- layer$data
+    data$label <- on_device(data$label)
+    ggplot2::ggproto(NULL, layer, data = data)
+  })
   class(shown) <- setdiff(class(shown), "panel_figure")
   print(shown, ...)
   invisible(x)
