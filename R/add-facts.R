@@ -1,13 +1,11 @@
 #' What a table of specifications can tell below
 #'
 #' Question answered: *which figures can stand under the columns?* `table_figures()` lists what `facts` of
-#' [spec_table()]
-#' can name; `add_facts()` puts rows of your own below.
+#' [spec_table()] can name; `add_facts()` puts rows of your own below.
 #'
 #' @param table A [spec_table()].
 #' @param ... Rows by name, each with one value a column, or named by column: `"Sample" = c("all", "all", "since
-#'   2012")`.
-#'   Numbers, texts or `TRUE` and `FALSE`, which are "yes" and "no".
+#'   2012")`. Numbers, texts or `TRUE` and `FALSE`, which are "yes" and "no".
 #' @return `table_figures()`: a data frame with the columns `figure` and `what`. `add_facts()`: the table.
 #' @section Errors:
 #' `wavetax_error_fact` for values that are not one a column.

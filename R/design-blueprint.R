@@ -22,11 +22,10 @@ make_blueprint <- function(terms, variables, columns) {
 }
 
 column_pieces <- function(made, columns) {
-  none <- cbind(column = character(), of = character(), column_piece(character(), character(), character()))
-  if (length(columns) == 0) return(as.data.frame(none))
   counts <- vapply(made$pieces, nrow, 1L)
   labels <- attr(made$terms, "term.labels")[made$assign]
-  cbind(column = rep(columns, counts), of = rep(labels, counts), do.call(rbind, made$pieces))
+  pieces <- do.call(rbind, c(list(column_piece(character(), character(), character())), made$pieces))
+  data.frame(column = rep(as.character(columns), counts), of = rep(as.character(labels), counts), pieces)
 }
 
 # The regressors on other rows, a matrix.

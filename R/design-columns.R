@@ -1,9 +1,8 @@
 # From variables to the columns of a regression, as R's model.matrix() has them, but one vector a
 # column: dummies are made when their turn comes, never as a matrix of all.
 
-# list(x, terms, xlevels, contrasts, assign, pieces: of each column what it is made of, see column_piece()). `xlevels`
-# and
-# `contrasts` of a fit make the same columns of other data.
+# list(x, terms, xlevels, contrasts, assign, pieces: of each column what it is made of, see column_piece()).
+# `xlevels` and `contrasts` of a fit make the same columns of other data.
 regressor_columns <- function(terms, variables, xlevels = NULL, contrasts = NULL) {
   labels <- attr(terms, "term.labels")
   anew <- is.null(xlevels)
@@ -82,7 +81,7 @@ category_parts <- function(x, name, contrast, full) {
 
 # What a column is made of: a row a variable, with the level that it tells and the one that it is told against; "" where
 # there are none.
-column_piece <- function(variable, level, base) data.frame(variable = variable, level = level, base = base)
+column_piece <- function(variable, level, base) cbind(variable = variable, level = level, base = base)
 
 with_pieces <- function(columns, names, levels, base = "") {
   structure(columns, pieces = unname(Map(column_piece, names, levels, base)))

@@ -17,8 +17,7 @@
 #'   the variables).
 #' @param statistics What the table has, in this order: some of `"rows"`, `"missing"`, `"mean"`, `"overall"`,
 #'   `"between"`, `"within"`, `"min"`, `"q1"`, `"median"`, `"q3"`, `"max"`; a name is its head. `NULL`: the first six,
-#'   and
-#'   with `"range"` the others.
+#'   and with `"range"` the others.
 #' @param weights A column of weights, bare or quoted: of means, spreads and quartiles.
 #' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
 #'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,

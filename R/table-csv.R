@@ -7,8 +7,7 @@ table_csv <- function(table) {
     words <- cells_as_text(cells, thousands = FALSE)
     ifelse(has_decimals(cells), words, harmless_cells(words))
   })
-  heads <- ifelse(nzchar(table$columns$over), paste0(table$columns$over, ", ", table$columns$head), table$columns$head)
-  names <- c(if (nzchar(table$stub)) table$stub else "row", heads)
+  names <- c(if (nzchar(table$stub)) table$stub else "row", whole_heads(table))
   quote <- function(x) paste0('"', gsub('"', '""', visible_text(x), fixed = TRUE), '"')
   labels <- harmless_cells(whole_label(table$rows$label, table$rows$unit))
   c(

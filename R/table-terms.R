@@ -70,12 +70,6 @@ variable_inside <- function(text) {
   }
 }
 
-name_pattern <- function(name) {
-  pieces <- strsplit(name, "*", fixed = TRUE)[[1]]
-  paste0("^", paste(gsub("([][{}()+*^$|\\\\?.])", "\\\\\\1", pieces), collapse = ".*"), if (endsWith(name, "*")) ".*",
-         "$")
-}
-
 # Terms of a formula, or names.
 hidden_items <- function(hide) {
   if (rlang::is_formula(hide, lhs = FALSE)) {

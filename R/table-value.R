@@ -126,6 +126,12 @@ df_decimals <- function(x) {
 
 df_words <- function(x) cells_as_text(number_cells(x, df_decimals(x)))
 
+# Heads in one line each, with those over them.
+whole_heads <- function(table) {
+  columns <- table$columns
+  ifelse(nzchar(columns$over), paste0(columns$over, ", ", columns$head), columns$head)
+}
+
 # Runs of neighbouring columns under one head.
 head_runs <- function(over) {
   runs <- rle(over)

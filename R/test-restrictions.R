@@ -58,10 +58,7 @@ matching_terms <- function(term, fit) {
     }
     return(all[match(chosen_terms(term, all), all)])
   }
-  pieces <- strsplit(term, "*", fixed = TRUE)[[1]]
-  pattern <- paste0("^", paste(gsub("([][{}()+*^$|\\\\?.])", "\\\\\\1", pieces), collapse = ".*"),
-                    if (endsWith(term, "*")) ".*", "$")
-  found <- setdiff(grep(pattern, all, value = TRUE), constant_term)
+  found <- setdiff(grep(name_pattern(term), all, value = TRUE), constant_term)
   if (length(found) > 0) return(found)
   stop_wavetax("unknown_term", sprintf("No coefficient is like %s.", sQuote(term, FALSE)),
                todo = sprintf("Coefficients are %s.", list_some(term_words(all), 8)))

@@ -104,3 +104,10 @@ power_words <- function(expr) {
 
 # One line of text, as a terminal has it.
 whole_label <- function(label, unit) ifelse(nzchar(unit), paste0(label, ", ", unit), label)
+
+# A name with `*` for anything, as a pattern.
+name_pattern <- function(name) {
+  pieces <- strsplit(name, "*", fixed = TRUE)[[1]]
+  paste0("^", paste(gsub("([][{}()+*^$|\\\\?.])", "\\\\\\1", pieces), collapse = ".*"), if (endsWith(name, "*")) ".*",
+         "$")
+}
