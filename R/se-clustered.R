@@ -195,7 +195,8 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   with_forms <- spec$df == "satterthwaite" && ncol(basis$pick) <= most_joint
   done <- core_adjusted_scores(basis, clusters, adjustment, with_forms)
   if (corrected) out$meat <- done$products
-  lost <- colSums(contrasts * (done$lost %*% contrasts)) > 1e-6
+  lost <- if (any(done$lost != 0)) colSums(contrasts * (done$lost %*% contrasts)) > 1e-6 else
+    logical(ncol(contrasts))
   out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))
   if (corrected) out$lost <- lost
   out$told_once <- kept_terms(fit)[lost]

@@ -28,7 +28,7 @@ constexpr Eigen::Index most_by_series = 16;
 
 enum class Adjustment { none = 0, root = 1, inverse = 2 };
 
-// Of contrasts b_1, ..., b_p (columns of `pick`, r x p):
+// Of contrasts b_1, ..., b_p (columns of `pick`, r x p); with no adjustment and no moments asked for what is lost alone:
 struct AdjustedScores {
   Eigen::MatrixXd products;  // p x p: sum of s s', s = pick'Z_g'A_g e_g
   Eigen::MatrixXd own;       // p x p: sum over clusters of B_gg; where moments are asked for
@@ -134,6 +134,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
                                       const Eigen::MatrixXd& pick, Adjustment adjustment, bool with_moments,
                                       int threads) {
   const Eigen::Index r = pick.rows(), p = pick.cols();
+  const bool lost_alone = adjustment == Adjustment::none && !with_moments;
   const std::size_t count = clusters.count, forms = static_cast<std::size_t>(p * p * p * p);
   const RowsByGroup by_cluster(clusters, n);
   const std::vector<std::size_t>& start = by_cluster.start;
@@ -184,6 +185,7 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       const bool small = r <= size;
       gram.noalias() = small ? Eigen::MatrixXd(rows.transpose() * rows) : Eigen::MatrixXd(rows * rows.transpose());
       solver.compute(gram);
+      if (lost_alone && solver.eigenvalues().maxCoeff() < 1.0 - live_margin) continue;
       const Eigen::VectorXd s = solver.eigenvalues().cwiseMax(0.0);
       const Eigen::MatrixXd& vectors = solver.eigenvectors();
       const Eigen::MatrixXd direction =
@@ -200,8 +202,10 @@ inline AdjustedScores adjusted_scores(const double* z, const double* e, std::siz
       }
       adjusted_score = direction.transpose() * f.cwiseProduct(score);
       part.products.noalias() += adjusted_score * adjusted_score.transpose();
-      b = direction.transpose() * own.asDiagonal() * direction;
-      part.own += b;
+      if (with_moments) {
+        b = direction.transpose() * own.asDiagonal() * direction;
+        part.own += b;
+      }
       if (gone.sum() > 0.0) {
         const Eigen::MatrixXd away = direction.transpose() * gone.asDiagonal() * direction;
         part.lost += away;

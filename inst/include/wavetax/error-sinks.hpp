@@ -4,7 +4,7 @@
 #pragma once
 
 #include <Eigen/Core>
-#include <Eigen/SVD>
+#include <Eigen/Eigenvalues>
 #include <algorithm>
 #include <cmath>
 #include <cstddef>
@@ -163,9 +163,11 @@ class ClusterTerms {
     const Eigen::MatrixXd r = upper.bottomRightCorner(rest, rest);
     scale_ = r.colwise().squaredNorm().transpose().cwiseInverse();
     if (rest > 1) {
-      const Eigen::MatrixXd unit = r * scale_.cwiseSqrt().asDiagonal();
-      const double least = unit.jacobiSvd().singularValues().tail(1)(0);
-      scale_ /= least * least;
+      const Eigen::MatrixXd inverse = (r * scale_.cwiseSqrt().asDiagonal())
+                                          .triangularView<Eigen::Upper>()
+                                          .solve(Eigen::MatrixXd::Identity(rest, rest));
+      const Eigen::MatrixXd m = inverse * inverse.transpose();
+      scale_ *= m.selfadjointView<Eigen::Lower>().eigenvalues().maxCoeff();
     }
   }
 
