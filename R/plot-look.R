@@ -44,9 +44,10 @@ axis_labels <- function(x) {
   on_device(gsub("-", "\u2212", format_number(x, decimals = places), fixed = TRUE))
 }
 
-# R's own PDF has no true minus, and draws a hyphen as one.
+# R's own PDF has no true minus, and draws a hyphen as one; a script that has opened no device gets that.
 on_device <- function(text) {
-  if (names(grDevices::dev.cur()) %in% c("pdf", "postscript")) gsub("\u2212", "-", text, fixed = TRUE) else text
+  plain <- c("pdf", "postscript", if (!interactive()) "null device")
+  if (names(grDevices::dev.cur()) %in% plain) gsub("\u2212", "-", text, fixed = TRUE) else text
 }
 
 # At least three round numbers inside the limits.
@@ -74,17 +75,20 @@ new_figure <- function(plot, title, says, height = figure_sizes$page$height) {
 with_heads <- function(plot, width, points) {
   heads <- attr(plot, "heads")
   room <- width * 72 - 1.6 * points
-  # A column has no room for the numbers beside.
-  if (width < 5) {
+  # A column has no room for the numbers beside, nor for three panels.
+  if (is_narrow(width)) {
     plot$scales <- plot$scales$clone()
     second <- plot$scales$get_scales("y")
     if (!is.null(second)) second$secondary.axis <- ggplot2::waiver()
+    if (!is.null(attr(plot, "narrow")) && inherits(plot$facet, "FacetPage")) plot$facet <- attr(plot, "narrow")$facet
   }
   own <- function(now, words) is.null(now) || identical(gsub("\n", " ", now, fixed = TRUE), words)
   if (own(plot$labels$title, heads$title)) plot$labels$title <- broken_text(heads$title, room, 1.1 * points, TRUE)
   if (own(plot$labels$subtitle, heads$says)) plot$labels$subtitle <- broken_text(heads$says, room, 0.95 * points)
   plot
 }
+
+is_narrow <- function(width) width < 5
 
 #' @export
 print.panel_figure <- function(x, ...) {

@@ -1,147 +1,226 @@
 #' Residuals in pictures
 #'
-#' Question answered: *where does the fit go wrong: for which values, periods, entities?*
+#' Question answered: *where does the fit go wrong: for which values, periods, entities, rows?*
 #'
-#' * `"fitted"`: residuals against fitted values; a bend asks for another form, a funnel for robust errors.
-#' * `"period"`: their mean in each period with twice its error; shocks that all share stand out.
-#' * `"entity"`: their spread by entity, in order; the widest are named.
-#' * `"autocorrelation"`: by how many periods apart, over pairs of one entity.
-#' * `"normal"`: their quantiles against those of a normal law.
+#' * `"fitted"`, do they bend: residuals against fitted values, their means in ten classes; a bend asks for another
+#'   form, a funnel for robust errors.
+#' * `"period"`, do periods differ: their mean in each; shocks that all share stand out.
+#' * `"autocorrelation"`, are they related over time: correlations by how many periods apart, over pairs of one entity.
+#'   The line is what unrelated disturbances would show.
+#' * `"entity"`, are spreads alike: entities, by their standard deviations in order; the widest are named.
+#' * `"normal"`, are the tails normal: their quantiles against those of a normal law.
+#' * `"farthest"`, who lies farthest out: the rows with the largest.
+#'
+#' Bars are twice the error of a mean or correlation of unrelated disturbances. A cloud past 20,000 rows is a sample.
+#' A slide has room for three of the panels.
 #'
 #' @param fit A fit on a [panel_frame()].
-#' @param show One of those, or `"page"` for all.
-#' @param labels How many unusual entities are named.
-#' @return A ggplot.
+#' @param show Some of those, or `"page"` for all.
+#' @param labels How many rows and entities that stand out are named.
+#' @return A ggplot with a panel for each.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`; `wavetax_error_argument`; `wavetax_error_slim` of a fit without its rows;
 #' `wavetax_error_perfect_fit`.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
-#' plot_residuals(fit_fixed(log(nights) ~ levy + storms, panel))
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' plot_residuals(fixed)
+#' plot_residuals(fixed, c("period", "farthest"), labels = 8)
 #' @export
-plot_residuals <- function(fit, show = "page", labels = 3) {
+plot_residuals <- function(fit, show = "page", labels = 5) {
   check_is_fit(fit)
-  check_choice(show, c("page", names(residual_panels)), "show")
+  check_panels(show)
   check_number(labels, "labels", low = 0, high = 50, whole = TRUE)
-  sample <- residual_sample(fit)
-  sample$fitted <- kept_rows(fit$design$y - transformed_residuals(fit), sample$keep)
-  sample$labels <- label_text(fit$design$index$entities)[sort(unique(kept_rows(used_index(fit$design)$entity,
-                                                                               sample$keep)))]
-  wanted <- if (show == "page") names(residual_panels) else show
-  parts <- lapply(wanted, function(name) residual_panels[[name]](sample, fit, labels))
-  data <- do.call(rbind, parts)
-  data$panel <- factor(data$panel, unique(data$panel))
-  of <- function(kind) data[data$kind == kind, ]
-  figure <- ggplot2::ggplot(data, ggplot2::aes(x = .data$x, y = .data$y)) +
-    ggplot2::geom_hline(data = of("zero"), ggplot2::aes(yintercept = .data$y), colour = "grey60", linetype = "22") +
-    ggplot2::geom_point(data = of("point"), colour = estimate_ink, alpha = point_alpha(nrow(of("point"))), size = 1.3) +
-    ggplot2::geom_segment(data = of("range"), ggplot2::aes(xend = .data$x, y = .data$low, yend = .data$high),
-                          colour = estimate_ink, linewidth = 0.9) +
-    ggplot2::geom_point(data = of("range"), colour = estimate_ink, fill = "white", shape = 21, size = 2) +
-    ggplot2::geom_line(data = of("line"), colour = look_colours[2], linewidth = 0.8) +
-    ggplot2::geom_text(data = of("label"), ggplot2::aes(label = visible_text(.data$label), hjust = .data$low),
-                       size = letters_of(8),
-                       colour = "grey15", vjust = -0.5) +
-    ggplot2::scale_x_continuous(breaks = whole_marks, labels = plain_labels) +
-    ggplot2::scale_y_continuous(labels = plain_labels, expand = ggplot2::expansion(mult = 0.1)) +
-    ggplot2::labs(x = NULL, y = if (show == "page") NULL else "residual") +
-    figure_theme("none")
-  if (show == "page") {
-    figure <- figure + ggplot2::facet_wrap(~panel, scales = "free", ncol = 2, labeller = ggplot2::label_wrap_gen(34)) +
-      ggplot2::theme(panel.spacing = ggplot2::unit(14, "pt"))
+  sample <- drawn_sample(fit)
+  wanted <- if ("page" %in% show) names(residual_panels) else unique(show)
+  parts <- lapply(residual_panels[wanted], function(part) part(sample, fit, labels))
+  parts <- Filter(function(part) any(part$rows$kind != "zero"), parts)
+  if (length(parts) == 0) {
+    stop_wavetax("argument", sprintf("Of this fit there is nothing to draw for `show = %s`.",
+                                     list_words(dQuote(wanted, FALSE))),
+                 todo = "`plot_residuals(fit)` draws all that there is.")
   }
+  data <- do.call(rbind, lapply(unname(parts), function(part) cbind(panel = part$title, part$rows)))
+  data$panel <- factor(data$panel, vapply(parts, `[[`, "", "title"))
+  figure <- residual_layers(data)
+  count <- length(parts)
+  figure <- figure + facet_page(unname(parts), if (count == 4) 2 else min(count, 3))
+  attr(figure, "narrow") <- list(facet = facet_page(unname(parts), min(count, 2)),
+                                 height = 0.9 + 1.8 * ceiling(count / 2))
   title <- method_of(fit)$title(fit)
-  new_figure(figure, sprintf("Residuals: %s%s, %s", lower_case(substr(title, 1, 1)), substring(title, 2),
-                             fit$design$outcome),
-             paste0(count_of(length(sample$e), "row"), if (show != "page") paste0("; ", levels(data$panel))),
-             if (show == "page") 6 else 3.4)
+  outcome <- variable_phrase(fit$design$outcome, unlist(fit$design$index$labels), NULL)[["label"]]
+  new_figure(
+    figure, sprintf("Residuals: %s%s, %s", lower_case(substr(title, 1, 1)), substring(title, 2), outcome),
+    residual_says(sample, data, names(parts)), 0.7 + 2 * ceiling(count / 3)
+  )
 }
 
-# Without separated thousands: some are years.
-plain_labels <- function(x) gsub(",", "", axis_labels(x), fixed = TRUE)
-
-# Whole numbers where there are few between the limits.
-whole_marks <- function(limits) {
-  marks <- axis_marks(limits)
-  if (limits[1] > 0 && diff(limits) >= 1.5 && diff(limits) <= 12) unique(round(marks)) else marks
+check_panels <- function(show) {
+  known <- c("page", names(residual_panels))
+  if (!is.character(show) || length(show) == 0) return(check_choice(show, known, "show"))
+  for (one in show) check_choice(one, known, "show")
 }
 
-point_alpha <- function(n) max(0.08, min(0.6, 300 / max(1, n)))
+# The residuals that tests take, with what pictures need beside.
+drawn_sample <- function(fit) {
+  sample <- residual_sample(fit)
+  index <- fit$design$index
+  codes <- kept_rows(used_index(fit$design)$entity, sample$keep)
+  sample$fitted <- kept_rows(fit$design$y - transformed_residuals(fit), sample$keep)
+  sample$labels <- visible_text(shortened(label_text(index$entities)[sort(unique(codes))]))
+  sample
+}
 
-# Rows to draw: panel, kind ("point", "range", "line", "zero", "label"), x, y, low, high, label.
-panel_rows <- function(panel, kind, x = NA_real_, y = NA_real_, low = NA_real_, high = NA_real_, label = "") {
+# Long names leave no room to draw.
+shortened <- function(x, most = 24) ifelse(nchar(x, "width") > most, paste0(strtrim(x, most - 1), "\u2026"), x)
+
+residual_layers <- function(data) {
+  of <- function(kind) data[data$kind == kind, ]
+  bars <- function(kind, ...) {
+    ggplot2::geom_segment(data = of(kind), ggplot2::aes(x = .data$low, xend = .data$high, y = .data$low_y,
+                                                        yend = .data$high_y), linewidth = 0.6, ...)
+  }
+  dots <- of("dot")
+  ggplot2::ggplot(data, ggplot2::aes(x = .data$x, y = .data$y)) +
+    bars("zero", colour = look_shades$grey) +
+    ggplot2::geom_point(data = dots, colour = look_shades$cloud, alpha = point_alpha(nrow(dots)),
+                        size = if (nrow(dots) < 200) 1.2 else 0.7, stroke = 0) +
+    bars("line", colour = look_colours[2]) +
+    bars("bar", colour = look_colours[1]) +
+    ggplot2::geom_point(data = of("point"), colour = look_colours[1], size = 0.9) +
+    ggplot2::geom_text(data = of("label"), ggplot2::aes(label = .data$label), hjust = 0, vjust = 1, lineheight = 1,
+                       size = letters_of(7.5), colour = look_shades$grey) +
+    ggplot2::scale_x_continuous(breaks = few_marks, labels = axis_labels,
+                                guide = ggplot2::guide_axis(check.overlap = TRUE)) +
+    ggplot2::scale_y_continuous(breaks = few_marks, labels = axis_labels, expand = ggplot2::expansion(mult = 0.08)) +
+    ggplot2::labs(x = NULL, y = NULL) +
+    figure_theme("none") +
+    ggplot2::theme(panel.spacing = ggplot2::unit(11, "pt"),
+                   strip.text = ggplot2::element_text(margin = ggplot2::margin(3, 0, 3, 0)))
+}
+
+residual_says <- function(sample, data, shown) {
+  drawn <- sum(data$kind == "dot")
+  bars <- intersect(c("fitted", "period", "autocorrelation"), shown)
+  says <- c(
+    sprintf("%s, %s", count_of(length(sample$e), "row"), count_of(length(sample$labels), sample$noun)),
+    if (drawn > 0 && drawn < length(sample$e)) sprintf("the cloud is %s of them", count_words(drawn)),
+    if (length(bars) > 0) "bars: twice the error",
+    if ("autocorrelation" %in% shown) "the line over time: what unrelated disturbances would show",
+    left_out_note(sample)
+  )
+  paste(sub("[.]$", "", says), collapse = "; ")
+}
+
+point_alpha <- function(n) max(0.08, min(0.5, 500 / max(1, n)))
+
+few_marks <- function(limits) {
+  marks <- pretty(limits, 3)
+  marks <- marks[marks >= limits[1] & marks <= limits[2]]
+  if (length(marks) >= 2) marks else axis_marks(limits)
+}
+
+# Rows to draw: `kind` "dot" of a cloud, "point", "label" at (x, y), or "bar", "line", "zero" from (low, low_y) to
+# (high, high_y); an infinite end is the panel's.
+drawn_rows <- function(kind, x = NA_real_, y = NA_real_, low = x, high = x, low_y = y, high_y = y, label = "") {
   if (length(x) == 0) return(NULL)
-  data.frame(panel = panel, kind = kind, x = x, y = y, low = low, high = high, label = label)
+  data.frame(kind = kind, x = x, y = y, low = low, high = high, low_y = low_y, high_y = high_y, label = label)
 }
 
-# At most so many points are drawn; which is said.
-most_points <- 20000
+level_at <- function(y) drawn_rows("zero", low = -Inf, high = Inf, low_y = y, high_y = y)
 
+# Points with bars of twice their error.
+with_bars <- function(x, y, error) {
+  rbind(drawn_rows("bar", x, y, low_y = y - 2 * error, high_y = y + 2 * error), drawn_rows("point", x, y))
+}
+
+# Means of groups, standard deviations about these, and their errors.
+group_means <- function(x, codes, count) {
+  size <- tabulate(codes, count)
+  mean <- core_group_sums(x, codes, count) / size
+  spread <- sqrt(pmax(core_group_sums(x^2, codes, count) / size - mean^2, 0))
+  list(mean = mean, spread = spread, error = spread / sqrt(pmax(size - 1, 1)), size = size)
+}
+
+# At most so many points of a cloud are drawn, and of a curve; which is said of a cloud.
+most_points <- 20000
+most_of_curve <- 2000
+
+along_curve <- function(n) if (n > most_of_curve) unique(round(seq(1, n, length.out = most_of_curve))) else seq_len(n)
+
+# Each gives list(title, x, y: the axes' names, rows, x_marks, y_marks: see facet_page()).
 residual_panels <- list(
   fitted = function(sample, fit, labels) {
     n <- length(sample$e)
     use <- if (n > most_points) sort(with_own_seed(1, sample.int(n, most_points))) else seq_len(n)
-    panel <- if (n > most_points) sprintf("Against fitted values (%s of %s rows)", count_words(most_points),
-                                          count_words(n)) else
-      "Against fitted values"
-    order <- order(sample$fitted)
-    cut <- unique(round(seq(0, n, length.out = min(25, max(2, n %/% 20)) + 1)))
-    middle <- vapply(seq_along(cut)[-1], function(c) {
-      at <- order[(cut[c - 1] + 1):cut[c]]
-      c(mean(sample$fitted[at]), mean(sample$e[at]))
-    }, numeric(2))
-    rbind(panel_rows(panel, "zero", 0, 0), panel_rows(panel, "point", sample$fitted[use], sample$e[use]),
-          panel_rows(panel, "line", middle[1, ], middle[2, ]))
+    classes <- max(1, min(10, n %/% 10))
+    class <- integer(n)
+    class[order(sample$fitted)] <- ceiling(seq_len(n) / n * classes)
+    means <- group_means(sample$e, class, classes)
+    outcome <- variable_phrase(fit$design$outcome, unlist(fit$design$index$labels), NULL)[["label"]]
+    list(title = "Do they bend?", x = paste("fitted,", visible_text(outcome)), y = "residual", rows = rbind(
+      level_at(0), drawn_rows("dot", sample$fitted[use], sample$e[use]),
+      with_bars(group_means(sample$fitted, class, classes)$mean, means$mean, means$error)
+    ))
   },
   period = function(sample, fit, labels) {
     index <- fit$design$index
-    ranked <- rank_codes(sample$clock - min(sample$clock) + 1L)
-    size <- tabulate(ranked$codes)
-    mean <- core_group_sums(sample$e, ranked$codes, ranked$count) / size
-    sd <- sqrt(pmax(core_group_sums(sample$e^2, ranked$codes, ranked$count) / size - mean^2, 0) / pmax(size - 1, 1))
-    panel <- sprintf("Mean by %s, with twice its error", index$period)
     ticks <- sort(unique(sample$clock))
-    labels <- index$periods[match(ticks, index$ticks)]
-    x <- if (is.numeric(labels)) as.numeric(labels) else ticks
-    rbind(panel_rows(panel, "zero", mean(x), 0), panel_rows(panel, "range", x, mean, mean - 2 * sd, mean + 2 * sd))
-  },
-  entity = function(sample, fit, labels) {
-    N <- max(sample$entity)
-    size <- tabulate(sample$entity, N)
-    spread <- sqrt(core_group_sums(sample$e^2, sample$entity, N) / pmax(size, 1))
-    panel <- sprintf("Spread by %s, from the narrowest to the widest", sample$noun)
-    use <- which(size >= 2)
-    use <- use[order(spread[use])]
-    named <- utils::tail(seq_along(use), min(labels, length(use)))
-    shown <- if (length(use) > most_points) round(seq(1, length(use), length.out = most_points)) else seq_along(use)
-    rbind(panel_rows(panel, "point", shown, spread[use[shown]]), if (length(named) > 0) {
-      panel_rows(panel, "label", 1, 0.9 * max(spread[use]), low = 0,
-                 label = paste("widest:", paste(sample$labels[use[rev(named)]], collapse = ", ")))
-    })
+    means <- group_means(sample$e, match(sample$clock, ticks), length(ticks))
+    marks <- ticks[seq(1, length(ticks), by = max(1, (length(ticks) - 1) %/% 2))]
+    list(title = sprintf("Do %s differ?", plural_of(index$period)), x = index$period, y = "mean residual",
+         rows = rbind(level_at(0), with_bars(ticks, means$mean, means$error)),
+         x_marks = list(breaks = marks, labels = tick_labels(marks, index)))
   },
   autocorrelation = function(sample, fit, labels) {
-    lags <- seq_len(min(10, max(0, max(sample$clock) - min(sample$clock))))
+    lags <- seq_len(min(8, max(0, max(sample$clock) - min(sample$clock))))
     total <- mean(sample$e^2)
-    rows <- lapply(lags, function(lag) {
+    related <- lapply(lags, function(lag) {
       pairs <- core_lag_pairs(sample$entity, sample$clock, lag)
-      if (length(pairs$now) < 3) return(NULL)
-      c(lag, sum(sample$e[pairs$now] * sample$e[pairs$before]) / length(pairs$now) / total,
-        1.96 / sqrt(length(pairs$now)))
+      count <- length(pairs$now)
+      if (count < 3) return(NULL)
+      data.frame(lag = lag, r = sum(sample$e[pairs$now] * sample$e[pairs$before]) / count / total,
+                 error = 1 / sqrt(count))
     })
-    rows <- do.call(rbind, rows)
+    related <- do.call(rbind, related)
     # Means that were taken out leave unrelated disturbances slightly against each other.
     unrelated <- if (has_entity_effects(fit)) -1 / (mean(tabulate(sample$entity)) - 1) else 0
-    panel <- sprintf("Correlation by %s apart; the line: if unrelated", plural_of(sample$moment))
-    if (is.null(rows)) return(panel_rows(panel, "zero", 1, unrelated))
-    rbind(panel_rows(panel, "zero", rows[1, 1], unrelated),
-          panel_rows(panel, "range", rows[, 1], rows[, 2], rows[, 2] - rows[, 3], rows[, 2] + rows[, 3]))
+    list(title = "Related over time?", x = paste(plural_of(sample$moment), "apart"), y = "correlation",
+         rows = rbind(level_at(unrelated), if (!is.null(related)) with_bars(related$lag, related$r, related$error)),
+         x_marks = list(breaks = intersect(related$lag, c(1, 4, 8)), labels = ggplot2::waiver()))
+  },
+  entity = function(sample, fit, labels) {
+    own <- group_means(sample$e, sample$entity, max(sample$entity))
+    use <- which(own$size >= 2)
+    if (length(use) < 2) return(list(rows = NULL))
+    use <- use[order(own$spread[use])]
+    named <- utils::tail(use, min(labels, 3, length(use) - 1))
+    curve <- along_curve(length(use))
+    list(title = "Are spreads alike?", x = sprintf("%s, in order", sample$nouns),
+         y = "sd of residuals", rows = rbind(
+           drawn_rows("point", curve, own$spread[use[curve]]),
+           if (length(named) > 0) drawn_rows("label", 1, max(own$spread[use]), label = paste(
+             c("widest:", sample$labels[rev(named)]), collapse = "\n"
+           ))
+         ), x_marks = list(breaks = c(1, length(use)), labels = count_words(c(1, length(use)))))
   },
   normal = function(sample, fit, labels) {
     e <- sort(sample$e / sqrt(mean(sample$e^2)))
-    n <- length(e)
-    use <- if (n > 2000) unique(round(seq(1, n, length.out = 2000))) else seq_len(n)
-    x <- stats::qnorm((use - 0.5) / n)
-    panel <- "Quantiles against a normal law"
-    rbind(panel_rows(panel, "point", x, e[use]), panel_rows(panel, "line", range(x), range(x)))
+    use <- along_curve(length(e))
+    x <- stats::qnorm((use - 0.5) / length(e))
+    list(title = "Are the tails normal?", x = "normal quantile", y = "residual / its spread", rows = rbind(
+      drawn_rows("line", 0, 0, min(x), max(x), min(x), max(x)), drawn_rows("point", x, e[use])
+    ))
+  },
+  farthest = function(sample, fit, labels) {
+    far <- utils::head(order(-abs(sample$e)), labels)
+    at <- rev(seq_along(far))
+    names <- paste(sample$labels[sample$entity[far]], tick_labels(sample$clock[far], fit$design$index),
+                   sep = if (length(far) > 5) " " else "\n")
+    list(title = "Who lies farthest out?", x = "residual", y = "", rows = if (length(far) > 0) rbind(
+      drawn_rows("zero", low = 0, high = 0, low_y = -Inf, high_y = Inf),
+      drawn_rows("bar", 0, at, low = pmin(0, sample$e[far]), high = pmax(0, sample$e[far])),
+      drawn_rows("point", sample$e[far], at)
+    ), y_marks = list(breaks = at, labels = names))
   }
 )

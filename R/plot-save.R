@@ -43,6 +43,8 @@ save_figure <- function(plot, file, size = "page", dpi = NULL, width = NULL, hei
 # As high as the figure asks for on a page, and on others in proportion.
 figure_height <- function(plot, size) {
   own <- attr(plot, "height")
+  narrow <- attr(plot, "narrow")$height
+  if (!is.null(narrow) && is_narrow(size$width / size$scale)) return(narrow)
   if (is.null(own)) size$height else own * size$height / figure_sizes$page$height
 }
 

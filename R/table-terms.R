@@ -43,7 +43,9 @@ spec_terms_like <- function(name, all, pieces) {
   if (name == "constant" && constant_term %in% all) return(constant_term)
   if (name == "drift" && drift_term %in% all) return(drift_term)
   # An interaction is the same in any order of its parts.
-  key <- function(text) vapply(strsplit(text, ":", fixed = TRUE), function(one) paste(sort_text(one), collapse = ":"), "")
+  key <- function(text) {
+    vapply(strsplit(text, ":", fixed = TRUE), function(one) paste(sort_text(one), collapse = ":"), "")
+  }
   of_term <- intersect(pieces$column[key(as.character(pieces$of)) == key(name)], all)
   if (length(of_term) > 0) return(of_term)
   alone <- !pieces$column %in% pieces$column[duplicated(pieces[c("column", "of", "level", "variable")])] &

@@ -105,3 +105,31 @@ test_that("a figure prints on any device, its title broken to it", {
   expect_identical(print(figure), figure)
   expect_silent(print(figure + ggplot2::theme_bw()))
 })
+
+test_that("the residual page draws means, correlations and rows of the residuals, with each axis named", {
+  panel <- harbour_panel()
+  fit <- fit_fixed(log(nights) ~ levy + storms, panel)
+  e <- residuals(fit)
+  page <- plot_residuals(fit, labels = 3)
+  drawn <- page$data
+  of <- function(title, kind) drawn[drawn$panel == title & drawn$kind == kind, ]
+  by_season <- of("Do seasons differ?", "bar")
+  count <- as.vector(table(panel$season))
+  error <- as.vector(tapply(e, panel$season, sd)) / sqrt(count)
+  expect_equal(by_season$y, as.vector(tapply(e, panel$season, mean)))
+  expect_equal(by_season$high_y, as.vector(tapply(e, panel$season, mean)) + 2 * error)
+  row <- match(paste(panel$harbour, panel$season - 2), paste(panel$harbour, panel$season))
+  pair <- which(!is.na(row))
+  second <- of("Related over time?", "bar")[2, ]
+  expect_equal(second$y, mean(e[pair] * e[row[pair]]) / mean(e^2))
+  expect_equal(second$high_y - second$y, 2 / sqrt(length(pair)))
+  expect_equal(of("Related over time?", "zero")$low_y, -1 / (nrow(panel) / length(unique(panel$harbour)) - 1))
+  expect_equal(of("Who lies farthest out?", "point")$x, unname(e[order(-abs(e))[1:3]]))
+  spread <- tapply(e, as.character(panel$harbour), function(own) sqrt(mean((own - mean(own))^2)))
+  expect_equal(of("Are spreads alike?", "point")$y, as.vector(sort(spread)))
+  expect_match(of("Are spreads alike?", "label")$label, paste0("widest:\n", names(which.max(spread))))
+  grob <- ggplot2::ggplotGrob(page)
+  expect_identical(sum(grepl("^name-[xy]-", grob$layout$name)), 12L)
+  expect_identical(dim(unique(ggplot2::ggplot_build(page)$layout$layout[c("ROW", "COL")])), c(6L, 2L))
+  expect_error(plot_residuals(fit, "farthest", labels = 0), class = "wavetax_error_argument")
+})
