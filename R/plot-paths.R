@@ -2,7 +2,8 @@
 #'
 #' Question answered: *how did it move, for these entities and for all?* The band holds the
 #' middle half of the entities of each period, the heavy line their mean; thin lines are
-#' entities, broken at their gaps and named at their ends: those named, or a sample.
+#' entities, broken at their gaps and named at their ends: those named, or a sample. Of a column of 0 and 1 the heavy line
+#' is the share of 1; there is no band, and entities go in steps, in panels or where they are named.
 #'
 #' @param data A [panel_frame()].
 #' @param variable A column of numbers, bare or quoted.
@@ -29,41 +30,52 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
     stop_wavetax("outcome", sprintf("`%s` is %s; a path is drawn of numbers.", name, kind_words(x)),
                  todo = sprintf("How it goes over time is told by `panel_variation(panel, %s)`.", code_argument(name)))
   }
-  chosen <- chosen_entities(entities, sample, index)
+  two <- all(x %in% c(0, 1, NA))
+  chosen <- if (two && is.null(entities) && !panels) integer() else chosen_entities(entities, sample, index)
   bands <- path_bands(as.double(x), index)
   paths <- path_lines(as.double(x), index, chosen)
   figure <- ggplot2::ggplot(mapping = ggplot2::aes(x = .data$tick)) +
-    ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = look_shades$faint) +
+    (if (!two) {
+      ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = look_shades$faint)
+    }) +
     ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink,
                        linewidth = if (panels) 0.6 else 1.3) +
-    path_layers(paths, panels) +
+    path_layers(paths, panels, two) +
     ggplot2::scale_x_continuous(
       breaks = thinned(presence_breaks(index), panels), labels = function(at) tick_labels(at, index),
-      expand = ggplot2::expansion(mult = c(0.03, if (panels) 0.03 else 0.2))
+      expand = ggplot2::expansion(mult = c(0.03, if (panels || length(chosen) == 0) 0.03 else 0.2))
     ) +
     ggplot2::scale_y_continuous(labels = axis_labels) +
+    ggplot2::expand_limits(y = if (two) c(0, 1)) +
     ggplot2::labs(x = index$period, y = axis_words(name, index$labels)) +
     figure_theme("y")
   if (panels) figure <- figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity))
-  thin <- if (is.null(entities)) sprintf("%s of them", count_words(length(chosen))) else if (length(chosen) == 1) {
-    sprintf("one %s", index$entity)
-  } else {
-    sprintf("%s %s, named", count_words(length(chosen)), plural_of(index$entity))
-  }
   phrase <- variable_phrase(name, index$labels, NULL)[["label"]]
-  new_figure(figure, sprintf("%s by %s", upper_first(phrase), index$period), sprintf(
-    "%s: mean of all %s; band: their middle half; %s: %s; %s", if (panels) "Dark" else "Heavy", plural_of(index$entity),
-    if (panels) "red" else "thin", thin, count_of(length(x), "row")
-  ), if (panels) 1.2 + 1.1 * ceiling(length(chosen) / 4) else 3.6)
+  new_figure(figure, sprintf("%s by %s", upper_first(phrase), index$period),
+             paths_says(index, length(x), length(chosen), is.null(entities), panels, two),
+             if (panels) 1.2 + 1.1 * ceiling(length(chosen) / 4) else 3.6)
+}
+
+paths_says <- function(index, rows, shown, sampled, panels, two) {
+  all <- plural_of(index$entity)
+  thin <- if (sampled) sprintf("%s of them", count_words(shown)) else if (shown == 1) paste("one", index$entity) else
+    sprintf("%s %s, named", count_words(shown), all)
+  paste(c(
+    sprintf(if (two) "%s: share of all %s with 1" else "%s: mean of all %s", if (panels) "Dark" else "Heavy", all),
+    if (!two) "band: their middle half",
+    if (shown > 0) sprintf("%s: %s", if (panels) "red" else "thin", thin),
+    count_of(rows, "row")
+  ), collapse = "; ")
 }
 
 # A line for each entity, in a colour of its own and with its name at its end; in small panels,
 # which have titles, one colour does.
-path_layers <- function(paths, panels) {
+path_layers <- function(paths, panels, steps) {
+  line <- if (steps) function(...) ggplot2::geom_step(..., direction = "mid") else ggplot2::geom_line
   lines <- function(...) {
     list(
-      ggplot2::geom_line(data = paths, ggplot2::aes(y = .data$value, group = .data$run, ...),
-                         linewidth = if (panels) 0.8 else 0.6),
+      line(data = paths, ggplot2::aes(y = .data$value, group = .data$run, ...),
+           linewidth = if (panels) 0.8 else 0.6),
       ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value, ...), size = 1)
     )
   }

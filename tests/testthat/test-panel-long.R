@@ -164,10 +164,27 @@ test_that("the descriptive table has the statistics asked for, weighted, also of
 
 test_that("presence is drawn for few and for thousands of entities, paths break at gaps", {
   expect_equal(nrow(ggplot2::layer_data(plot_presence(harbour_panel()))), 1046 + 11)
-  many <- panel_frame(expand.grid(id = 1:3000, t = 1:4), id, t)
-  expect_lte(length(unique(ggplot2::layer_data(plot_presence(many))$y)), 240)
+  by_kind <- plot_presence(harbour_panel(), lines = 50)
+  high <- with(by_kind$data, tapply(foot - top, seen, sum))
+  expect_equal(high[c("0", "1")], c("0" = 11, "1" = 1046), ignore_attr = TRUE)
+  labels <- ggplot2::ggplot_build(by_kind)$layout$panel_params[[1]]$y$get_labels()
+  expect_setequal(labels, c("all seasons  65", "leave early  11", "enter late  11", "late and early  2", "with a gap  7"))
+  keys <- expand.grid(id = 1:3000, t = 1:4)
+  many <- plot_presence(panel_frame(keys[-(1:3), ], id, t))$data
+  expect_equal(sort(many$foot - many$top), c(400, 403, 403, 403))
+  expect_equal(many$seen, rep(1, 4))
+  rows <- data.frame(id = rep(1:2, c(1000, 999)), t = c(1:1000, setdiff(1:1000, 501)))
+  long <- plot_presence(panel_frame(rows, id, t))$data
+  expect_equal(sort(long$seen)[1:2], c(2 / 3, 1))
+  alone <- plot_presence(panel_frame(data.frame(id = 1:300, t = 1), id, t))$data
+  expect_equal(unlist(alone[c("top", "foot", "seen")]), c(top = 0.5, foot = 300.5, seen = 1))
   paths <- ggplot2::layer_data(plot_paths(harbour_panel(), levy, entities = "Fennosey"), 3)
   expect_identical(length(unique(paths$group)), 2L)
+  shares <- plot_paths(harbour_panel(), pier)
+  expect_identical(length(shares$layers), 3L)
+  expect_equal(ggplot2::layer_data(shares, 1)$y, with(harbours, as.vector(tapply(pier, season, mean))))
+  steps <- plot_paths(harbour_panel(), pier, entities = "Fennosey")
+  expect_s3_class(steps$layers[[2]]$geom, "GeomStep")
   expect_error(plot_paths(harbour_panel(), levy, entities = "Fennosay"), "Fennosey",
                class = "wavetax_error_unknown_entity")
 })
