@@ -2,8 +2,8 @@
 #'
 #' Question answered: *how did it move, for these entities and for all?* The band holds the
 #' middle half of the entities of each period, the heavy line their mean; thin lines are
-#' entities, broken at their gaps and named at their ends: those named, or a sample. Of a column of 0 and 1 the heavy line
-#' is the share of 1; there is no band, and entities go in steps, in panels or where they are named.
+#' entities, broken at their gaps and named at their ends: those named, or a sample. Of a column of 0 and 1 the heavy
+#' line is the share of 1; there is no band, and entities go in steps, in panels or where they are named.
 #'
 #' @param data A [panel_frame()].
 #' @param variable A column of numbers, bare or quoted.

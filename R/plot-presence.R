@@ -1,10 +1,10 @@
 #' Who is seen when
 #'
 #' Question answered: *how even is this panel, and where are its holes?* A cell is pale where there is a row, and red
-#' inside an entity's span where there is none. Up to `lines` entities have a line each, in the order of their first, then
-#' their last period. More are sorted by pattern: those seen in all periods, those that leave early, enter late, both, and
-#' those with a gap, each kind a block with its number and as high as they are many (the rarest a little higher). Where
-#' neighbours of other patterns share a line, its shade is the share of them that is seen.
+#' inside an entity's span where there is none. Up to `lines` entities have a line each, in the order of their first,
+#' then their last period. More are sorted by pattern: those seen in all periods, those that leave early, enter late,
+#' both, and those with a gap, each kind a block with its number and as high as they are many (the rarest a little
+#' higher). Where neighbours of other patterns share a line, its shade is the share of them that is seen.
 #'
 #' @param data A [panel_frame()].
 #' @param lines The most entities drawn a line each.
@@ -79,22 +79,22 @@ most_columns <- 400
 presence_drawing <- function(index, single) {
   pattern <- presence_pattern(index)
   N <- length(pattern$first)
-  T <- length(index$ticks)
+  periods <- length(index$ticks)
   if (single) {
     order <- order(pattern$first, pattern$last)
     kinds <- NULL
     line_of <- order(order)
   } else {
     order <- order(pattern$kind, pattern$gap, pattern$last, -pattern$first)
-    kinds <- presence_blocks(pattern$kind, T, index$period)
+    kinds <- presence_blocks(pattern$kind, periods, index$period)
     place <- integer(N)
     place[order] <- seq_len(N)
     at <- match(pattern$kind, kinds$code)
     within <- place - (cumsum(kinds$count) - kinds$count)[at]
     line_of <- kinds$line[at] + ((within - 1) * kinds$lines[at]) %/% kinds$count[at] + 1
   }
-  columns <- min(T, most_columns)
-  column_of <- ((seq_len(T) - 1) * columns) %/% T + 1
+  columns <- min(periods, most_columns)
+  column_of <- ((seq_len(periods) - 1) * columns) %/% periods + 1
   list(cells = presence_cells(index, pattern, line_of, column_of, if (single && N <= 120) 0.1 else 0), kinds = kinds)
 }
 
@@ -102,7 +102,7 @@ presence_drawing <- function(index, single) {
 # with a gap) and the place of its first gap, 0 for none.
 presence_pattern <- function(index) {
   N <- length(index$entities)
-  T <- length(index$ticks)
+  periods <- length(index$ticks)
   place <- match(index$clock, index$ticks)
   ends <- core_first_and_last(index$codes, place, N)
   order <- order(index$codes, place)
@@ -111,22 +111,22 @@ presence_pattern <- function(index) {
   gap <- integer(N)
   gap[rev(code[jump])] <- rev(place[order][jump] + 1L)
   late <- ends$first > 1
-  early <- ends$last < T
+  early <- ends$last < periods
   list(first = ends$first, last = ends$last, gap = gap, kind = ifelse(gap > 0, 5L, 1L + early + 2L * late))
 }
 
 # The lines of each kind that is there: as many as its share, of the rarest a hundredth.
-presence_blocks <- function(kind, T, period) {
-  names <- c(if (T == 1) paste("the one", period) else paste("all", plural_of(period)), "leave early", "enter late",
-             "late and early", "with a gap")
+presence_blocks <- function(kind, periods, period) {
+  always <- if (periods == 1) paste("the one", period) else paste("all", plural_of(period))
+  names <- c(always, "leave early", "enter late", "late and early", "with a gap")
   count <- tabulate(kind, 5)
   code <- which(count > 0)
   count <- count[code]
   total <- min(most_lines, sum(count))
   lines <- pmin(count, pmax(ceiling(total / 100), round(total * count / sum(count))))
   foot <- cumsum(lines)
-  data.frame(code = code, kind = names[code], count = count, lines = lines, line = foot - lines, top = foot - lines + 0.5,
-             foot = foot + 0.5)
+  data.frame(code = code, kind = names[code], count = count, lines = lines, line = foot - lines,
+             top = foot - lines + 0.5, foot = foot + 0.5)
 }
 
 # `apart`: half the room between lines.
@@ -135,9 +135,9 @@ presence_cells <- function(index, pattern, line_of, column_of, apart) {
   columns <- max(column_of)
   line <- line_of[index$codes]
   seen <- tabulate(line + lines * (column_of[match(index$clock, index$ticks)] - 1L), lines * columns)
-  T <- length(column_of)
+  periods <- length(column_of)
   start <- match(seq_len(columns), column_of)
-  end <- T + 1L - match(seq_len(columns), rev(column_of))
+  end <- periods + 1L - match(seq_len(columns), rev(column_of))
   span <- matrix(vapply(seq_len(columns), function(c) {
     core_group_sums(pmax(0, pmin(pattern$last, end[c]) - pmax(pattern$first, start[c]) + 1), line_of, lines)
   }, numeric(lines)), lines)
@@ -148,7 +148,7 @@ presence_cells <- function(index, pattern, line_of, column_of, apart) {
   last <- c(from[-1] - 1L, length(share))
   line <- function(cell) (cell - 1L) %% lines + 1L
   column <- (from - 1L) %/% lines + 1L
-  step <- if (T > 1) 0.45 * min(diff(index$ticks)) else 0.45
+  step <- if (periods > 1) 0.45 * min(diff(index$ticks)) else 0.45
   cells <- data.frame(left = index$ticks[start[column]] - step, right = index$ticks[end[column]] + step,
                       top = line(from) - 0.5 + apart, foot = line(last) + 0.5 - apart, seen = share[from])
   cells[cells$seen >= 0, ]
@@ -156,10 +156,10 @@ presence_cells <- function(index, pattern, line_of, column_of, apart) {
 
 # As many as have room for their labels.
 presence_breaks <- function(index) {
-  T <- length(index$ticks)
-  wide <- max(nchar(tick_labels(index$ticks[c(1, T)], index), "width"))
-  every <- ceiling(T / max(2, min(8, 50 %/% (wide + 2))))
-  index$ticks[seq(1, T, by = every)]
+  periods <- length(index$ticks)
+  wide <- max(nchar(tick_labels(index$ticks[c(1, periods)], index), "width"))
+  every <- ceiling(periods / max(2, min(8, 50 %/% (wide + 2))))
+  index$ticks[seq(1, periods, by = every)]
 }
 
 presence_labels <- function(index) tick_labels(presence_breaks(index), index)
