@@ -66,40 +66,56 @@ plot.influence <- function(x, term = NULL, labels = 3, ...) {
 plot.appraisal <- function(x, ...) {
   check_no_dots(..., of = list(call = plot.appraisal, name = "plot()", hidden = "x"))
   path <- x$path
-  n <- nrow(path)
-  path$y <- rev(seq_len(n))
-  path$yes <- path$answer == "yes"
-  path$kind <- ifelse(path$step %in% c("kind", "model", "errors"), "choice", ifelse(path$yes, "yes", "no"))
-  wrap <- function(text, width) {
-    vapply(text, function(one) paste(strwrap(one, width), collapse = "\n"), "", USE.NAMES = FALSE)
-  }
-  answers <- ifelse(is.na(path$p_value), upper_first(path$answer), sprintf("%s, %s", upper_first(path$answer),
-                                                                          vapply(path$p_value, p_words, "")))
-  boxes <- rbind(
-    data.frame(x = 0, y = path$y, text = wrap(path$question, 34), kind = path$kind, face = "bold"),
-    data.frame(x = 1.05, y = path$y, text = wrap(answers, 22), kind = path$kind, face = "plain"),
-    data.frame(x = 1.75, y = path$y, text = wrap(upper_first(visible_text(path$follows)), 56), kind = path$kind,
-               face = "plain")
-  )
-  fills <- c(yes = "#dbe8ee", no = "#f3f6f7", choice = "#f3e3da")
-  chosen <- which(path$kind == "choice")
-  figure <- ggplot2::ggplot(path) +
-    ggplot2::geom_rect(ggplot2::aes(xmin = -0.06, xmax = 3.45, ymin = .data$y - 0.4, ymax = .data$y + 0.4,
-                                    fill = .data$kind)) +
-    ggplot2::geom_segment(data = path[utils::head(chosen, -1), ], ggplot2::aes(x = 0.12, xend = 0.12, y = .data$y - 0.4,
-                                                          yend = .data$y - 0.6),
-                          colour = estimate_ink, linewidth = 0.7,
-                          arrow = ggplot2::arrow(length = ggplot2::unit(5, "pt"), type = "closed")) +
-    ggplot2::geom_text(data = boxes, ggplot2::aes(x = .data$x, y = .data$y, label = .data$text, fontface = .data$face),
-                       hjust = 0, size = letters_of(6.8), lineheight = 0.95, colour = "grey10") +
-    ggplot2::scale_fill_manual(values = fills, guide = "none") +
-    ggplot2::coord_cartesian(xlim = c(-0.06, 3.45), ylim = c(0.5, n + 0.5), expand = FALSE) +
+  path$kind <- ifelse(path$step %in% c("kind", "model", "errors"), "choice", ifelse(path$answer == "yes", "yes", "no"))
+  told <- ifelse(is.na(path$p_value), "", paste(",", vapply(path$p_value, p_words, "")))
+  path$answer <- paste0(upper_first(path$answer), told)
+  wide <- path_drawing(path, as.list(path[c("question", "answer", "follows")]), c(122, 80, 216))
+  figure <- ggplot2::ggplot(path) + wide$layers + wide$coordinates +
+    ggplot2::scale_fill_manual(values = c(yes = "#dbe8ee", no = "#f3f6f7", choice = "#f3e3da"), guide = "none") +
     ggplot2::labs(x = NULL, y = NULL) +
     figure_theme("none") +
     ggplot2::theme(axis.text = ggplot2::element_blank(), axis.text.y = ggplot2::element_blank(),
                    axis.ticks = ggplot2::element_blank(), panel.grid = ggplot2::element_blank())
-  new_figure(figure, sprintf("How the model of %s was chosen", x$fit$design$outcome), appraisal_subtitle(x), 0.8 +
-             0.52 * n)
+  attr(figure, "narrow") <- path_drawing(path, list(
+    path$question, paste(path$answer, upper_first(path$follows), sep = ". ")
+  ), 205)
+  new_figure(figure, sprintf("How the model of %s was chosen", x$fit$design$outcome), appraisal_subtitle(x),
+             wide$height)
+}
+
+# Points of the path's letters and between its columns of text, lines between steps.
+path_points <- 7
+path_between <- 8
+path_gap <- 0.9
+
+# A box for each step with its texts side by side, the first one bold, each as wide as its room (points); of one room
+# below each other. Boxes are as high as the longest asks for: places are counted in lines.
+path_drawing <- function(path, texts, rooms) {
+  stacked <- length(rooms) == 1
+  texts <- Map(function(text, room, bold) {
+    vapply(visible_text(upper_first(text)), broken_text, "", room, path_points, bold, USE.NAMES = FALSE)
+  }, texts, rooms, seq_along(texts) == 1)
+  lines <- lapply(texts, function(text) lengths(strsplit(text, "\n", fixed = TRUE)))
+  high <- 1 + if (stacked) Reduce(`+`, lines) else do.call(pmax, lines)
+  path$foot <- -cumsum(high + path_gap)
+  path$top <- path$foot + high
+  left <- if (stacked) c(0, 0) else cumsum(c(0, rooms[-3] + path_between))
+  middle <- (path$top + path$foot) / 2
+  y <- if (stacked) list(middle + lines[[2]] / 2, middle - lines[[1]] / 2) else rep(list(middle), 3)
+  words <- data.frame(x = rep(left, each = nrow(path)), y = unlist(y), text = unlist(texts),
+                      face = rep(ifelse(seq_along(texts) == 1, "bold", "plain"), each = nrow(path)))
+  edges <- c(-8, sum(rooms + path_between))
+  chosen <- utils::head(which(path$kind == "choice"), -1)
+  list(height = 0.8 - min(path$foot) * path_points * 1.25 / 72, layers = list(
+    ggplot2::geom_rect(data = path, ggplot2::aes(xmin = edges[1], xmax = edges[2], ymin = .data$foot,
+                                                 ymax = .data$top, fill = .data$kind)),
+    ggplot2::geom_segment(data = path[chosen, ],
+                          ggplot2::aes(x = 15, xend = 15, y = .data$foot, yend = .data$foot - path_gap),
+                          colour = estimate_ink, linewidth = 0.7,
+                          arrow = ggplot2::arrow(length = ggplot2::unit(4, "pt"), type = "closed")),
+    ggplot2::geom_text(data = words, ggplot2::aes(x = .data$x, y = .data$y, label = .data$text, fontface = .data$face),
+                       hjust = 0, size = letters_of(path_points), lineheight = 1, colour = look_shades$ink)
+  ), coordinates = ggplot2::coord_cartesian(xlim = edges, ylim = c(min(path$foot), 0), expand = FALSE))
 }
 
 appraisal_subtitle <- function(x) {

@@ -75,12 +75,13 @@ new_figure <- function(plot, title, says, height = figure_sizes$page$height) {
 with_heads <- function(plot, width, points) {
   heads <- attr(plot, "heads")
   room <- width * 72 - 1.6 * points
-  # A column has no room for the numbers beside, nor for three panels.
+  # A column has no room for the numbers beside, nor for three panels or columns of text.
   if (is_narrow(width)) {
     plot$scales <- plot$scales$clone()
     second <- plot$scales$get_scales("y")
     if (!is.null(second)) second$secondary.axis <- ggplot2::waiver()
-    if (!is.null(attr(plot, "narrow")) && inherits(plot$facet, "FacetPage")) plot$facet <- attr(plot, "narrow")$facet
+    narrow <- attr(plot, "narrow")
+    for (part in intersect(c("facet", "layers", "coordinates"), names(narrow))) plot[[part]] <- narrow[[part]]
   }
   own <- function(now, words) is.null(now) || identical(gsub("\n", " ", now, fixed = TRUE), words)
   if (own(plot$labels$title, heads$title)) plot$labels$title <- broken_text(heads$title, room, 1.1 * points, TRUE)

@@ -26,7 +26,15 @@ test_that("figures are drawn of each part and of a page, and refuse what they do
     expect_s3_class(ggplot2::ggplot_build(plot_residuals(fit, show))$plot, "ggplot")
   }
   expect_s3_class(ggplot2::ggplot_build(plot(influence_by(fit), term = "storms"))$plot, "ggplot")
-  expect_s3_class(ggplot2::ggplot_build(plot(appraise(harbour_equation, panel)))$plot, "ggplot")
+  path <- plot(appraise(harbour_equation, panel))
+  # In a column too each text has its lines within its box.
+  for (drawn in list(path, wavetax:::with_heads(path, 3.4, 8))) {
+    boxes <- ggplot2::layer_data(drawn, 1)
+    words <- ggplot2::layer_data(drawn, 3)
+    half <- lengths(strsplit(words$label, "\n", fixed = TRUE)) / 2
+    box <- boxes[vapply(words$y, function(y) which(boxes$ymin < y & boxes$ymax > y), 1L), ]
+    expect_true(all(words$y + half < box$ymax & words$y - half > box$ymin))
+  }
   expect_error(plot_residuals(fit, "all"), class = "wavetax_error_argument")
   expect_error(plot(influence_by(fit), term = "no"), class = "wavetax_error_unknown_term")
   expect_error(plot_residuals(fit_pooled(nights ~ levy, as.data.frame(panel))), class = "wavetax_error_not_a_panel")
