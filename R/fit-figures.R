@@ -29,19 +29,24 @@
 #' @export
 fit_figures <- function(fit) {
   check_is_fit(fit)
+  structure(figures_of(fit), row.names = 1L, class = c("fit_figures", "data.frame"))
+}
+
+figures_of <- function(fit) {
   kinds <- c(within = "within", within_all = "swept", between = "between", overall = "overall",
              with_effects = "effects", of_changes = "of_changes")
   r_squared <- as.list(unname(fit$r_squared[kinds]))
   names(r_squared) <- paste0("r2_", names(kinds))
   sample <- sample_facts(fit)
   test <- regression_f(fit)
-  structure(data.frame(
+  c(list(
     rows = fit$n, entities = sample$entities, periods = sample$periods, coefficients = length(stats::coef(fit)),
-    df_residual = fit$df$residual, df_effects = fit$df$effects, df_exact = fit$df$exact, r_squared,
+    df_residual = fit$df$residual, df_effects = fit$df$effects, df_exact = fit$df$exact
+  ), r_squared, list(
     f = test$f, f_df1 = test$df1, f_df2 = fit$df$residual, f_p = test$p, rmse = sqrt(fit$scale),
     log_lik = fit$log_lik, parameters = fit$parameters, aic = stats::AIC(fit), bic = stats::BIC(fit),
     iterations = fit$iteration$steps, achieved = fit$iteration$achieved
-  ), class = c("fit_figures", "data.frame"))
+  ))
 }
 
 # b'V^-1 b / k over the slopes, V classical: the same as from the sums of squares.

@@ -47,13 +47,15 @@ plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
   random <- method_of(fit)$effects == "random"
   if (random && length(fit$effects) == 1 && is.null(fit$design$weights)) rows$unshrunken <-
     rows$deviation / shrinkage_of(fit, rows)
+  # Past what the figure can show an even choice of them is drawn.
+  rows <- rows[sort(union(along_curve(n), named)), ]
   record <- fit_record(fit)
   outcome <- axis_words(record$outcome, record$labels, record$nouns)
   figure <- ggplot2::ggplot(rows, ggplot2::aes(x = .data$rank, y = .data$deviation)) +
     ggplot2::geom_hline(yintercept = 0, colour = look_shades$grey, linewidth = 0.5) +
     (if (has_errors) ggplot2::geom_linerange(ggplot2::aes(ymin = .data$low, ymax = .data$high),
                                              colour = look_shades$hair,
-                                             linewidth = min(0.8, 60 / n), na.rm = TRUE)) +
+                                             linewidth = min(0.8, max(0.15, 60 / nrow(rows))), na.rm = TRUE)) +
     ggplot2::geom_point(colour = look_colours[1], size = if (n > 150) 0.5 else 0.9, stroke = 0.2) +
     (if (random && !is.null(rows$unshrunken)) {
       ggplot2::geom_point(ggplot2::aes(y = .data$unshrunken), shape = 21, fill = "white", colour = look_colours[2],
@@ -74,8 +76,9 @@ plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
   new_figure(figure, sprintf("What is fixed about each %s", effect), sprintf(
     "Deviation from the mean of all%s; %s of %s, %s", if (has_errors) sprintf(", %s percent interval",
                                                                               label_text(100 * level)) else "",
-    if (!is.null(rows$unshrunken)) paste0(what, " (open points: before)") else what, count_of(n, effect),
-      count_of(fit$n, "row")
+    if (!is.null(rows$unshrunken)) paste0(what, " (open points: before)") else what,
+    paste0(count_of(n, effect), if (nrow(rows) < n) sprintf(" (%s drawn)", count_words(nrow(rows)))),
+    count_of(fit$n, "row")
   ), 3.4)
 }
 

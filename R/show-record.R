@@ -44,7 +44,7 @@ record_levels <- function(fit) {
 record_figures <- function(fit) {
   variance <- fit$variance
   y <- fit$design$y
-  c(as.list(as.data.frame(unclass(fit_figures(fit)))), list(
+  c(figures_of(fit), list(
     rho = if (!is.null(variance)) sum(variance$sigma2) / (sum(variance$sigma2) + variance$sigma2_e) else NA_real_,
     outcome_mean = if (length(y) > 0) mean(y) else NA_real_,
     outcome_sd = if (length(y) > 1) stats::sd(y) else NA_real_

@@ -231,11 +231,11 @@ keep_rows_together <- function(text, before) {
   if (starts[1] < 0) return(text)
   for (t in rev(seq_along(starts)[seq_along(starts) > before])) {
     table <- substr(text, starts[t], ends[t] - 1)
-    table <- gsub("(</w:tc>|</w:trPr>|<w:tr [^>]*>|<w:tr>)[^<]+<", "\\1<", table)
-    rows <- regmatches(table, gregexpr("<w:tr[ >].*?</w:tr>", table, perl = TRUE))[[1]]
+    table <- gsub("(</w:tc>|</w:trPr>|<w:tr [^>]*>|<w:tr>)[^<]+<", "\\1<", table, perl = TRUE)
+    rows <- strsplit(table, "</w:tr>", fixed = TRUE)[[1]]
     joined <- if (length(rows) <= 40) seq_along(rows) else seq(1, length(rows), by = 2)
-    rows[joined] <- gsub("<w:pPr>(<w:pStyle[^>]*/>)?", "<w:pPr>\\1<w:keepNext/>", rows[joined])
-    regmatches(table, gregexpr("<w:tr[ >].*?</w:tr>", table, perl = TRUE)) <- list(rows)
+    rows[joined] <- gsub("<w:pPr>(<w:pStyle[^>]*/>)?", "<w:pPr>\\1<w:keepNext/>", rows[joined], perl = TRUE)
+    table <- paste0(rows, ifelse(grepl("<w:tr", rows, fixed = TRUE), "</w:tr>", ""), collapse = "")
     text <- paste0(substr(text, 1, starts[t] - 1), table, substr(text, ends[t], nchar(text)))
   }
   text
