@@ -91,7 +91,7 @@ closing_words <- function(fit) {
   constant <- if (apart && fit$design$constant) coefficient_table(fit, !shown_terms(fit))
   c(
     dropped_words(dropped_terms(fit)),
-    unlist(lapply(fit$effects, function(set) if (set$singletons > 0) singleton_words(set))),
+    singletons_of(fit),
     if (apart && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
       dimension_words(fit)
     },
@@ -123,6 +123,10 @@ dropped_words <- function(dropped) {
   vapply(unique(dropped$reason), function(reason) {
     paste0("Dropped: ", list_some(dropped$term[dropped$reason == reason], 6), " (", reason, ")")
   }, "", USE.NAMES = FALSE)
+}
+
+singletons_of <- function(fit) {
+  unlist(lapply(unname(fit$effects), function(set) if (set$singletons > 0) singleton_words(set)))
 }
 
 singleton_words <- function(effects) {

@@ -22,7 +22,7 @@ fit_record <- function(fit) {
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     figures = record_figures(fit), pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit),
-    levels = record_levels(fit)
+    levels = record_levels(fit), singletons = singletons_of(fit)
   ), class = "fit_record")
 }
 

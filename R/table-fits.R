@@ -46,7 +46,8 @@ record_contents <- function(records) {
   lapply(records, function(record) {
     record <- unclass(record)
     record$covariance <- unname(record$covariance)
-    record[c("effects", "closing")] <- lapply(record[c("effects", "closing")], as.list)
+    texts <- c("effects", "closing", "singletons")
+    record[texts] <- lapply(record[texts], as.list)
     for (field in c("df", "clusters", "notes")) record$errors[[field]] <- as.list(record$errors[[field]])
     record$r_squared <- lapply(record$r_squared, as.list)
     if (!is.null(record$means)) record$means$terms <- as.list(record$means$terms)

@@ -7,7 +7,6 @@ table_lines <- function(table, indent = 2, width = line_width()) {
   labels <- visible_text(paste0(strrep("  ", rows$depth), mark_words(rows$mark),
                                 terminal_sign(whole_label(rows$label, rows$unit))))
   if (is.finite(width)) labels[optional] <- short_text(labels[optional], most_label)
-  stub <- pad_right(c(visible_text(table$stub), labels[!span]))
   words <- lapply(table$cells, function(cells) visible_text(cells_as_text(cells, marks = FALSE)))
   beside <- which(table$columns$form != "prose")
   columns <- lapply(beside, function(j) {
@@ -20,6 +19,9 @@ table_lines <- function(table, indent = 2, width = line_width()) {
   over <- visible_text(table$columns$over[beside])
   columns <- wide_enough(columns, over)
   widths <- vapply(columns, function(column) nchar(column[1], "width"), 1L) + 2L
+  # Long labels are broken before columns are.
+  broken <- broken_labels(labels, !optional & !span, width - indent - sum(widths))
+  stub <- pad_right(c(visible_text(table$stub), vapply(broken[!span], `[`, "", 1)))
   blocks <- fitting_blocks(widths, width - indent - nchar(stub[1], "width"), over)
   if (length(columns) == 0) blocks <- list(integer())
   lines <- lapply(seq_along(blocks), function(b) {
@@ -27,7 +29,8 @@ table_lines <- function(table, indent = 2, width = line_width()) {
     shown <- sub(" +$", "", paste0(strrep(" ", indent), lines))
     told <- Reduce(`|`, lapply(words[beside[blocks[[b]]]], nzchar), !optional)
     body <- vector("list", nrow(rows))
-    body[!span] <- shown[-1]
+    more <- lapply(broken[!span], function(lines) if (length(lines) > 1) paste0(strrep(" ", indent), lines[-1]))
+    body[!span] <- unname(Map(c, shown[-1], more))
     body[span] <- lapply(which(span), function(r) span_lines(rows$label[r], rows$depth[r]))
     if (b == length(blocks)) body <- Map(c, body, prose_lines(words[table$columns$form == "prose"], nrow(rows)))
     first_fact <- utils::head(which(told & rows$role == "fact"), 1)
@@ -59,6 +62,17 @@ over_line <- function(over, widths, stub) {
 }
 
 most_label <- 40
+
+# Labels as one or several lines: where those of `may` are longer than most are, as many as their room asks for.
+broken_labels <- function(labels, may, room) {
+  may <- may & nchar(labels, "width") > max(most_label, room)
+  lines <- as.list(labels)
+  lines[may] <- lapply(labels[may], function(label) {
+    depth <- nchar(sub("[^ ].*$", "", label))
+    strwrap(label, max(room, most_label %/% 2) + 1, indent = depth, exdent = depth + 2)
+  })
+  lines
+}
 
 # Where the locale has no sign for times.
 terminal_sign <- function(text) if (l10n_info()[["UTF-8"]]) text else gsub("\u00d7", "x", text, fixed = TRUE)

@@ -42,7 +42,7 @@ spec_notes <- function(x, columns) {
   key <- stats::setNames(columns, x$models)
   heads <- spec_column_words(x$models, x$heads)
   do.call(rbind, c(
-    dropped_notes(x, key, heads), hidden_notes(x),
+    dropped_notes(x, key, heads), hidden_notes(x), singleton_notes(x, heads),
     list(
       table_note(left_out_words(x)), table_note(mark_words_of(x$options$marks)), table_note(x$told),
       table_note(failed_words(x, heads)), table_note(differing_words(x)), table_note(x$options$notes)
@@ -65,6 +65,15 @@ dropped_notes <- function(x, key, heads) {
     where <- if (nrow(part) == length(x$models) && nrow(part) > 1) "all columns" else list_words(heads[part$model])
     table_note(sprintf("Dropped in %s: %s (%s)", where, part$what[1], part$reason[1]),
                if (nrow(part) == 1) key[[part$model]] else "")
+  })
+}
+
+singleton_notes <- function(x, heads) {
+  told <- lapply(x$records, function(record) unlist(record$singletons))
+  lapply(unique(unlist(told)), function(words) {
+    own <- vapply(told, function(one) words %in% one, TRUE)
+    table_note(if (all(own) && length(own) > 1) words else
+      sprintf("%s (%s)", words, paste(heads[x$models[own]], collapse = "; ")))
   })
 }
 

@@ -202,3 +202,29 @@ test_that("what would mislead side by side is told once", {
   expect_match(notes, "different rows, 943 to 1,046 rows, as some are incomplete", all = FALSE)
   expect_identical(nrow(as_table(spec_table(fit_pooled(log(nights) ~ levy, panel)))$notes), 0L)
 })
+
+test_that("an interaction is hidden in any order of its parts, and what is seen once is told", {
+  panel <- harbour_panel()
+  fit <- fit_pooled(log(nights) ~ levy + levy:storms, panel)
+  for (hide in list(~ levy:storms, ~ storms:levy)) {
+    expect_false("levy:storms" %in% spec_table(list(fit), hide = hide)$terms)
+  }
+  thin <- panel_frame(harbours[-(2:12), ], harbour, season)
+  fixed <- fit_fixed(log(nights) ~ levy, thin)
+  told <- "1 harbour appears once and tells nothing about the slopes"
+  notes <- function(...) as_table(spec_table(list(...), hausman = FALSE))$notes$text
+  expect_true(told %in% notes(fixed, fixed))
+  expect_true(paste(told, "(b)") %in% notes(a = fit_pooled(log(nights) ~ levy, thin), b = fixed))
+  file <- tempfile(fileext = ".json")
+  write_table(spec_table(list(fixed)), file)
+  expect_identical(capture.output(print(read_table_file(file))), capture.output(print(spec_table(list(fixed)))))
+})
+
+test_that("long questions of tests are broken, and stay beside their numbers within the width", {
+  fixed <- fit_fixed(log(nights) ~ levy, harbour_panel())
+  random <- fit_random(log(nights) ~ levy, harbour_panel())
+  lines <- capture.output(print(as_table(list(test_hausman(fixed, random), test_serial(fixed)))))
+  expect_lte(max(nchar(lines)), 80)
+  expect_length(grep("^question +statistic +df +p$", lines), 1)
+  expect_match(lines, "^May random effects be used, .* 1 +<0.001$", all = FALSE)
+})
