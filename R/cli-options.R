@@ -24,10 +24,18 @@ option_values <- function(options, texts) {
   values <- lapply(options, function(option) {
     text <- texts[[option$argument]]
     if (identical(text, "") && !option$argument %in% may_be_empty) stop_usage(sprintf("--%s is empty.", option$name))
-    if (!is.null(text)) option_reader(option)(text, option)
+    if (!is.null(text)) option_reader(option)(known_signs(text, option), option)
   })
   names(values) <- vapply(options, `[[`, "", "argument")
   structure(Filter(Negate(is.null), values), class = "option_values")
+}
+
+# Where the locale has other signs or none, words of a table are read as what they nearly always are.
+known_signs <- function(text, option) {
+  if (!l10n_info()[["UTF-8"]] && option$argument %in% c("title", "over") && validUTF8(text)) {
+    Encoding(text) <- "UTF-8"
+  }
+  text
 }
 
 # No spelling of a missing value, besides none and NA.
