@@ -46,11 +46,11 @@ write_whole_file <- function(file, write, lacks = NULL) {
 
 write_text_file <- function(lines, file) {
   bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "\n"), "\n"))
-  write_whole_file(file, function(path) write_bytes(list(bytes), path))
+  write_whole_file(file, function(path) write_bytes(list(bytes), path, file))
 }
 
-# Bytes to a file, all of them: what R's own writing does not say is seen by its size.
-write_bytes <- function(parts, file) {
+# Bytes to a file, all of them: what R's own writing does not say is seen by its size. `told`: the file that errors name.
+write_bytes <- function(parts, file, told = file) {
   connection <- base::file(file, "wb")
   open <- TRUE
   on.exit(if (open) close(connection))
@@ -59,7 +59,7 @@ write_bytes <- function(parts, file) {
   open <- FALSE
   wanted <- sum(as.double(lengths(parts)))
   if (!isTRUE(file.size(file) == wanted)) {
-    stop_not_written(file, sprintf("%s of %s bytes arrived.", count_words(file.size(file)), count_words(wanted)))
+    stop_not_written(told, sprintf("%s of %s bytes arrived.", count_words(file.size(file)), count_words(wanted)))
   }
 }
 

@@ -27,7 +27,7 @@ write_packed <- function(file, ending, make, part, end, edit = list()) {
   write_whole_file(file, function(path) {
     make(made)
     pack_again(made, edit)
-    write_bytes(list(readBin(made, "raw", file.size(made))), path)
+    write_bytes(list(readBin(made, "raw", file.size(made))), path, file)
   }, function(path) {
     if (!identical(file.size(path), file.size(made)) || !part_ends(path, part, end)) "It is not whole."
   })
