@@ -118,6 +118,7 @@ test_that("the residual page draws means, correlations and rows of the residuals
   error <- as.vector(tapply(e, panel$season, sd)) / sqrt(count)
   expect_equal(by_season$y, as.vector(tapply(e, panel$season, mean)))
   expect_equal(by_season$high_y, as.vector(tapply(e, panel$season, mean)) + 2 * error)
+  expect_equal(by_season$low_y, as.vector(tapply(e, panel$season, mean)) - 2 * error)
   row <- match(paste(panel$harbour, panel$season - 2), paste(panel$harbour, panel$season))
   pair <- which(!is.na(row))
   second <- of("Related over time?", "bar")[2, ]
@@ -129,7 +130,19 @@ test_that("the residual page draws means, correlations and rows of the residuals
   expect_equal(of("Are spreads alike?", "point")$y, as.vector(sort(spread)))
   expect_match(of("Are spreads alike?", "label")$label, paste0("widest:\n", names(which.max(spread))))
   grob <- ggplot2::ggplotGrob(page)
-  expect_identical(sum(grepl("^name-[xy]-", grob$layout$name)), 12L)
+  at <- function(name) grob$layout[startsWith(grob$layout$name, name), ]
+  expect_setequal(at("name-x-")$t, at("axis-b-")$t + 1)
+  expect_setequal(at("name-y-")$l, at("axis-l-")$l - 1)
+  expect_identical(c(nrow(at("name-x-")), nrow(at("name-y-"))), c(6L, 6L))
   expect_identical(dim(unique(ggplot2::ggplot_build(page)$layout$layout[c("ROW", "COL")])), c(6L, 2L))
   expect_error(plot_residuals(fit, "farthest", labels = 0), class = "wavetax_error_argument")
+})
+
+test_that("effects of thousands are thinned, which is said, and those named are drawn", {
+  rows <- data.frame(id = rep(1:3000, each = 2), t = rep(1:2, 3000), x = rep(c(0, 1), 3000))
+  rows$y <- rows$x + rep((1:3000)^2, each = 2) + rep(c(0, 0.1, 0.1, 0), 1500)
+  drawn <- plot_effects(fit_fixed(y ~ x, panel_frame(rows, id, t)), names = c("2", "2999"))
+  expect_true(all(c(2, 2999) %in% drawn$data$group))
+  expect_lte(nrow(drawn$data), 2002)
+  expect_match(drawn$labels$subtitle, "3,000 ids [(]2,00[0-2] drawn[)]")
 })

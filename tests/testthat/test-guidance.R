@@ -35,6 +35,8 @@ test_that("figures are drawn of each part and of a page, and refuse what they do
     box <- boxes[vapply(words$y, function(y) which(boxes$ymin < y & boxes$ymax > y), 1L), ]
     expect_true(all(words$y + half < box$ymax & words$y - half > box$ymin))
   }
+  question <- words$fontface == "bold"
+  expect_true(all(words$y[question] > words$y[!question]))
   expect_error(plot_residuals(fit, "all"), class = "wavetax_error_argument")
   expect_error(plot(influence_by(fit), term = "no"), class = "wavetax_error_unknown_term")
   expect_error(plot_residuals(fit_pooled(nights ~ levy, as.data.frame(panel))), class = "wavetax_error_not_a_panel")

@@ -171,7 +171,9 @@ test_that("presence is drawn for few and for thousands of entities, paths break 
   expect_setequal(labels, paste0(c("all seasons  ", "leave early  ", "enter late  ", "late and early  ",
                                    "with a gap  "), c(65, 11, 11, 2, 7)))
   keys <- expand.grid(id = 1:3000, t = 1:4)
-  many <- plot_presence(panel_frame(keys[-(1:3), ], id, t))$data
+  late <- plot_presence(panel_frame(keys[-(1:3), ], id, t))
+  expect_true("enter late  3" %in% ggplot2::ggplot_build(late)$layout$panel_params[[1]]$y$get_labels())
+  many <- late$data
   expect_equal(sort(many$foot - many$top), c(400, 403, 403, 403))
   expect_equal(many$seen, rep(1, 4))
   rows <- data.frame(id = rep(1:2, c(1000, 999)), t = c(1:1000, setdiff(1:1000, 501)))

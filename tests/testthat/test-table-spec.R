@@ -227,4 +227,7 @@ test_that("long questions of tests are broken, and stay beside their numbers wit
   expect_lte(max(nchar(lines)), 80)
   expect_length(grep("^question +statistic +df +p$", lines), 1)
   expect_match(lines, "^May random effects be used, .* 1 +<0.001$", all = FALSE)
+  fits <- list(test_joint(random, "levy"))
+  names(fits) <- "Does the wave tax move the nights at all?"
+  expect_match(capture.output(print(as_table(fits))), "^Does the wave tax move the nights at all[?] +[0-9]", all = FALSE)
 })

@@ -169,4 +169,6 @@ test_that("the rows of tables are kept together in documents of any size, and of
   expect_identical(lengths(regmatches(kept, gregexpr("<w:keepNext/>", kept, fixed = TRUE))), 4L)
   expect_identical(lengths(regmatches(kept, gregexpr("stray", kept, fixed = TRUE))), 2L)
   expect_match(kept, "<w:pStyle w:val=\"a\"/><w:keepNext/></w:pPr>new", fixed = TRUE)
+  long <- inside$keep_rows_together(paste0("<w:tbl>", strrep(row("term"), 50), "</w:tbl>"), 0)
+  expect_identical(lengths(regmatches(long, gregexpr("<w:keepNext/>", long, fixed = TRUE))), 25L)
 })
