@@ -49,7 +49,7 @@ write_text_file <- function(lines, file) {
   write_whole_file(file, function(path) write_bytes(list(bytes), path, file))
 }
 
-# Bytes to a file, all of them: what R's own writing does not say is seen by its size. `told`: the file that errors name.
+# Bytes to a file, all of them: what R's own writing does not say is seen by its size. `told`: the file that is named.
 write_bytes <- function(parts, file, told = file) {
   connection <- base::file(file, "wb")
   open <- TRUE

@@ -43,7 +43,7 @@ plot.influence <- function(x, term = NULL, labels = 3, ...) {
   near <- isTRUE(row$low - (row$high - row$low) / 2 < 0 && row$high + (row$high - row$low) / 2 > 0)
   figure <- ggplot2::ggplot(part, ggplot2::aes(x = .data$without, y = .data$place)) +
     ggplot2::annotate("rect", xmin = row$low, xmax = row$high, ymin = -Inf, ymax = Inf, fill = estimate_ink,
-                      alpha = 0.08) +
+                      alpha = 0.08, na.rm = TRUE) +
     ggplot2::geom_vline(xintercept = row$estimate, colour = estimate_ink) +
     (if (near) ggplot2::geom_vline(xintercept = 0, colour = "grey60", linetype = "22")) +
     ggplot2::geom_point(colour = estimate_ink, size = 1.8, alpha = 0.7) +

@@ -30,16 +30,25 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
     stop_wavetax("outcome", sprintf("`%s` is %s; a path is drawn of numbers.", name, kind_words(x)),
                  todo = sprintf("How it goes over time is told by `panel_variation(panel, %s)`.", code_argument(name)))
   }
+  if (!any(is.finite(x))) {
+    stop_wavetax("outcome", sprintf("`%s` has no value to draw.", name),
+                 todo = "`panel_variation(panel)` tells what is missing.")
+  }
   two <- all(x %in% c(0, 1, NA))
   chosen <- if (two && is.null(entities) && !panels) integer() else chosen_entities(entities, sample, index)
   bands <- path_bands(as.double(x), index)
   paths <- path_lines(as.double(x), index, chosen)
   figure <- ggplot2::ggplot(mapping = ggplot2::aes(x = .data$tick)) +
     (if (!two) {
-      ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high), fill = look_shades$faint)
+      ggplot2::geom_ribbon(data = bands, ggplot2::aes(ymin = .data$low, ymax = .data$high, group = .data$run),
+                           fill = look_shades$faint)
     }) +
-    ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink,
-                       linewidth = if (panels) 0.6 else 1.3) +
+    (if (nrow(bands) > 1) {
+      ggplot2::geom_line(data = bands, ggplot2::aes(y = .data$mean, group = .data$run), colour = estimate_ink,
+                         linewidth = if (panels) 0.6 else 1.3)
+    } else {
+      ggplot2::geom_point(data = bands, ggplot2::aes(y = .data$mean), colour = estimate_ink, size = 2)
+    }) +
     path_layers(paths, panels, two) +
     ggplot2::scale_x_continuous(
       breaks = thinned(presence_breaks(index), panels), labels = function(at) tick_labels(at, index),
@@ -52,7 +61,7 @@ plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FA
   if (panels) figure <- figure + ggplot2::facet_wrap(ggplot2::vars(.data$entity))
   phrase <- variable_phrase(name, index$labels, NULL)[["label"]]
   new_figure(figure, sprintf("%s by %s", upper_first(phrase), index$period),
-             paths_says(index, length(x), length(chosen), is.null(entities), panels, two),
+             paths_says(index, sum(is.finite(x)), length(chosen), is.null(entities), panels, two),
              if (panels) 1.2 + 1.1 * ceiling(length(chosen) / 4) else 3.6)
 }
 
@@ -74,7 +83,7 @@ path_layers <- function(paths, panels, steps) {
   line <- if (steps) function(...) ggplot2::geom_step(..., direction = "mid") else ggplot2::geom_line
   lines <- function(...) {
     list(
-      line(data = paths, ggplot2::aes(y = .data$value, group = .data$run, ...),
+      line(data = paths[!paths$alone, ], ggplot2::aes(y = .data$value, group = .data$run, ...),
            linewidth = if (panels) 0.8 else 0.6),
       ggplot2::geom_point(data = paths[paths$alone, ], ggplot2::aes(y = .data$value, ...), size = 1)
     )
@@ -139,9 +148,12 @@ chosen_entities <- function(entities, sample, index) {
 path_bands <- function(x, index) {
   seen <- is.finite(x)
   parts <- split(x[seen], factor(index$clock[seen], index$ticks))
+  some <- lengths(parts) > 0
+  parts <- parts[some]
   quantile_of <- function(p) vapply(parts, stats::quantile, 0, probs = p, names = FALSE)
   data.frame(
-    tick = index$ticks, mean = vapply(parts, mean, 0), low = quantile_of(0.25), high = quantile_of(0.75)
+    tick = index$ticks[some], mean = vapply(parts, mean, 0), low = quantile_of(0.25), high = quantile_of(0.75),
+    run = cumsum(!some)[some]
   )
 }
 

@@ -229,5 +229,6 @@ test_that("long questions of tests are broken, and stay beside their numbers wit
   expect_match(lines, "^May random effects be used, .* 1 +<0.001$", all = FALSE)
   fits <- list(test_joint(random, "levy"))
   names(fits) <- "Does the wave tax move the nights at all?"
-  expect_match(capture.output(print(as_table(fits))), "^Does the wave tax move the nights at all[?] +[0-9]", all = FALSE)
+  lines <- capture.output(print(as_table(fits)))
+  expect_match(lines, "^Does the wave tax move the nights at all[?] +[0-9]", all = FALSE)
 })
