@@ -63,9 +63,9 @@ over_line <- function(over, widths, stub) {
 
 most_label <- 40
 
-# Labels as one or several lines: where those of `may` are longer than most are, as many as their room asks for.
+# Labels as one or several lines: those of `may` that are longer than most are have as many as their room asks for.
 broken_labels <- function(labels, may, room) {
-  may <- may & nchar(labels, "width") > max(most_label, room)
+  may <- may & nchar(labels, "width") > most_label
   lines <- as.list(labels)
   lines[may] <- lapply(labels[may], function(label) {
     depth <- nchar(sub("[^ ].*$", "", label))
