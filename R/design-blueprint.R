@@ -30,6 +30,20 @@ column_pieces <- function(made, columns) {
 
 # The regressors on other rows, a matrix.
 replay_blueprint <- function(blueprint, newdata) {
+  variables <- replay_variables(blueprint, newdata)
+  terms <- stats::delete.response(blueprint$terms)
+  columns <- regressor_columns(terms, variables, blueprint$xlevels, blueprint$contrasts)$x
+  out <- do.call(cbind, columns)
+  cbind(if (is.null(out)) matrix(0, nrow(newdata), 0) else out, replay_means(blueprint$means, newdata))
+}
+
+# What offsets add on other rows.
+replay_offset <- function(blueprint, newdata) {
+  terms <- stats::delete.response(blueprint$terms)
+  if (is.null(attr(terms, "offset"))) 0 else sum_offsets(terms, replay_variables(blueprint, newdata))
+}
+
+replay_variables <- function(blueprint, newdata) {
   check_is_table(newdata)
   terms <- stats::delete.response(blueprint$terms)
   check_columns(intersect(all.vars(terms), blueprint$columns), newdata)
@@ -43,10 +57,7 @@ replay_blueprint <- function(blueprint, newdata) {
     check_new_kind(value, names[v])
     value
   })
-  names(variables) <- names
-  columns <- regressor_columns(terms, variables, blueprint$xlevels, blueprint$contrasts)$x
-  out <- do.call(cbind, columns)
-  cbind(if (is.null(out)) matrix(0, nrow(newdata), 0) else out, replay_means(blueprint$means, newdata))
+  stats::setNames(variables, names)
 }
 
 # For rows of groups that the fit has seen.

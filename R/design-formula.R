@@ -163,12 +163,6 @@ formula_terms <- function(formula, data, index) {
                    todo = sprintf("Write it like `%s`.", example_formula(data)))
     }
   )
-  if (!is.null(attr(terms, "offset"))) {
-    stop_wavetax(
-      "offset", "The formula has an offset, which these models do not take.",
-      todo = sprintf("Subtract it from the outcome: `I(%s - known) ~ ...`.", deparse_words(formula[[2]]))
-    )
-  }
   terms <- without_unused(terms, formula)
   if (length(attr(terms, "term.labels")) > most_terms) {
     stop_wavetax("formula", sprintf("The formula has %s.", count_of(length(attr(terms, "term.labels")), "term")),
@@ -180,7 +174,8 @@ formula_terms <- function(formula, data, index) {
 # Variables that no term uses, as after `. - x`, are none of the model's.
 without_unused <- function(terms, formula) {
   used <- attr(terms, "factors")
-  if (length(used) == 0 || is.null(attr(terms, "term.labels")) || all(rowSums(used)[-1] > 0)) return(terms)
+  kept <- c(1, attr(terms, "offset"))
+  if (length(used) == 0 || is.null(attr(terms, "term.labels")) || all(rowSums(used)[-kept] > 0)) return(terms)
   stats::terms(written_out(formula, terms))
 }
 
@@ -191,7 +186,9 @@ written_formula <- function(formula, terms) {
 
 written_out <- function(formula, terms) {
   labels <- attr(terms, "term.labels")
-  right <- if (length(labels) == 0) 1 else Reduce(function(a, b) call("+", a, b), lapply(labels, str2lang))
+  offsets <- as.list(attr(terms, "variables"))[-1][attr(terms, "offset")]
+  parts <- c(lapply(labels, str2lang), offsets)
+  right <- if (length(parts) == 0) 1 else Reduce(function(a, b) call("+", a, b), parts)
   if (attr(terms, "intercept") == 0L) right <- call("-", right, 1)
   rlang::new_formula(formula[[2]], right, env = rlang::f_env(formula))
 }

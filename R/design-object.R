@@ -4,8 +4,9 @@
 #   constant    whether the formula has one
 #   weights     of the used rows; weighted_by, in words; log_weights, the sum of their logs where rows came in pieces
 #   rows        which rows of `data` are used, NULL for all of them; chosen, what `rows =` says, in words
-#   missing     rows left out, counted by variable (`total` is the count of rows)
+#   missing     rows left out, counted by variable (`total` is the count of `rows`)
 #   blueprint   see make_blueprint(): it makes the same columns of other data
+#   offset      what was taken off y, whose coefficient is 1, or NULL
 #   outcome     the name of y; formula, as estimated: a dot and several lags written out
 #   data, index the table, and its index when it is a panel frame
 #   groups      those of columns that were made already, by name
@@ -16,8 +17,8 @@
 #   source      where the rows are, see new_source_kind()
 #   sample      of a slim fit: sample_facts()
 design_fields <- c("y", "x", "constant", "weights", "weighted_by", "log_weights", "rows", "chosen", "missing",
-                   "blueprint", "outcome", "formula", "data", "index", "groups", "dropped", "levels", "across",
-                   "between", "averaged_by", "collapsed", "source", "sample")
+                   "blueprint", "outcome", "formula", "data", "index", "groups", "dropped", "offset", "levels",
+                   "across", "between", "averaged_by", "collapsed", "source", "sample")
 
 new_design <- function(...) {
   change_design(stats::setNames(vector("list", length(design_fields)), design_fields), ...)
@@ -36,7 +37,7 @@ validate_design <- function(design) {
   a_row <- function(v) is.null(v) || length(v) == n
   stopifnot(
     identical(names(design), design_fields), is.double(design$y), is.list(design$x), lengths(design$x) == n,
-    is.logical(design$constant), a_row(design$weights), a_row(design$rows),
+    is.logical(design$constant), a_row(design$weights), a_row(design$offset), a_row(design$rows),
     vapply(design$groups, function(groups) length(groups$codes) == n, TRUE)
   )
   design

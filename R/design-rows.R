@@ -48,7 +48,7 @@ rows_used <- function(variables, w, chosen = NULL) {
   either <- function(a, b) if (is.null(a)) b else if (is.null(b)) a else a | b
   out <- Reduce(either, absent)
   zero <- if (!is.null(w) && any(w == 0)) w == 0
-  total <- if (is.null(out)) 0L else sum(within(out))
+  gone <- if (is.null(out)) integer() else which(within(out))
   if (!is.null(chosen)) out <- either(out, !chosen$keep)
   out <- either(out, zero)
   rows <- if (!is.null(out)) which(!out)
@@ -63,7 +63,7 @@ rows_used <- function(variables, w, chosen = NULL) {
     )
   }
   list(rows = rows, missing = list(
-    total = total, by_variable = counts[counts > 0], zero_weight = sum(zero)
+    total = length(gone), by_variable = counts[counts > 0], zero_weight = sum(zero), rows = gone
   ))
 }
 

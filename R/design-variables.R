@@ -108,3 +108,17 @@ check_magnitude <- function(variables, sizes) {
     )
   }
 }
+
+# What the formula adds with a coefficient of 1, from evaluated variables; NULL where there is none.
+sum_offsets <- function(terms, variables) {
+  at <- attr(terms, "offset")
+  if (is.null(at)) return(NULL)
+  for (v in at) {
+    value <- variables[[v]]
+    if (is.factor(value) || !(is.numeric(value) || is.logical(value)) || NCOL(value) > 1) {
+      stop_wavetax("offset", sprintf("`%s` is %s, not one column of numbers.", names(variables)[v], kind_words(value)),
+                   todo = "An offset is added to the prediction as it is: `offset(log(days))`.")
+    }
+  }
+  Reduce(`+`, lapply(variables[at], as.double))
+}

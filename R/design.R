@@ -30,9 +30,11 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   }
   check_finite(c(variables[!finite], lapply(keys[intersect(also, trends)], take_rows, used$rows)), used$rows)
   check_magnitude(variables, sizes)
+  offset <- sum_offsets(terms, variables)
   made <- make_blueprint(terms, variables, names(data))
   new_design(
-    chosen = chosen$words, y = as.double(outcome), x = made$x, constant = constant,
+    chosen = chosen$words, y = if (is.null(offset)) as.double(outcome) else outcome - offset,
+    offset = offset, x = made$x, constant = constant,
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
     blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms),

@@ -6,10 +6,7 @@ anova.panel_fit <- function(object, ...) {
     check_no_dots(..., of = method_call("anova", "It takes fits: `anova(smaller, larger)`."))
   }
   for (f in seq_along(fits)) check_is_fit(fits[[f]], sprintf("argument %d", f))
-  if (length(fits) < 2) {
-    stop_wavetax("nothing_to_compare", "One fit was given; the F test compares nested ones.",
-                 todo = "Give the smaller and the larger: `anova(smaller, larger)`.")
-  }
+  if (length(fits) == 1) return(terms_in_turn(object))
   fits <- fits[order(-vapply(fits, residual_df, 0))]
   for (f in seq_along(fits)[-1]) check_nested(fits[[f - 1]], fits[[f]])
   largest <- fits[[length(fits)]]
@@ -23,6 +20,34 @@ anova.panel_fit <- function(object, ...) {
     heading = c("F test of nested models, under classical errors",
                 paste0(seq_along(fits), ": ", vapply(fits, nested_words, ""))),
     class = c("nested_test", "anova", "data.frame")
+  )
+}
+
+# What each term adds to those before it: the squares of the outcome's coordinates in the orthonormal basis that the
+# columns make in their order.
+terms_in_turn <- function(fit) {
+  if (!method_of(fit)$nests) {
+    stop_wavetax("not_nested", sprintf("Sums of squares in turn are of pooled or fixed effects fits, not of a %s fit.",
+                                       method_words(fit)), todo = "`test_joint(fit, term)` tests terms of any fit.")
+  }
+  terms <- kept_terms(fit)
+  along <- drop(fit$regression$frame$upper %*% kept_estimates(fit))
+  labels <- labels(fit)
+  of <- labels[fit$design$blueprint$assign[match(terms, names(fit$design$x))]]
+  of[is.na(of)] <- ""
+  own <- factor(of, labels)
+  squares <- c(as.vector(tapply(along^2, own, sum, default = 0)), fit$ssr)
+  df <- c(as.vector(table(own)), residual_df(fit))
+  f <- c(utils::head(squares / df, -1) / fit$scale, NA)
+  f[df == 0] <- NA
+  effects <- if (length(fit$effects) > 0) paste0(", after the effects of ", effects_words(fit$effects))
+  structure(
+    data.frame(Df = df, "Sum Sq" = squares, "Mean Sq" = squares / df, "F value" = f,
+               "Pr(>F)" = stats::pf(f, df, residual_df(fit), lower.tail = FALSE),
+               row.names = c(labels, "Residuals"), check.names = FALSE),
+    heading = c(sprintf("Terms in turn%s, under classical errors", if (is.null(effects)) "" else effects),
+                short_text(deparse_words(fit$design$formula))),
+    class = c("terms_in_turn", "anova", "data.frame")
   )
 }
 

@@ -59,9 +59,13 @@ mean_rows <- function(design, groups, name, by_rows) {
   k <- length(design$x)
   first <- match(seq_len(groups$count), groups$codes)
   weighted <- !is.null(design$weights)
+  w <- if (weighted) design$weights else 1
+  sums <- function(v) core_group_sums(v, groups$codes, groups$count)
+  offset <- if (!is.null(design$offset)) sums(w * design$offset) / sums(w * rep(1, length(design$y)))
   change_design(
     design, x = stats::setNames(lapply(seq_len(k), function(j) state$means[j, ]), names(design$x)),
-    y = state$means[k + 1L, ], rows = if (is.null(design$rows)) first else design$rows[first],
+    y = state$means[k + 1L, ],
+    offset = offset, rows = if (is.null(design$rows)) first else design$rows[first],
     weights = if (by_rows) state$weight,
     weighted_by = if (by_rows && weighted) paste("the sum of", design$weighted_by) else if (by_rows) "the rows of each",
     averaged_by = if (!by_rows && weighted) design$weighted_by, groups = NULL, between = name,

@@ -98,3 +98,9 @@ method_call <- function(name, todo = NULL) {
   list(call = get(paste0(name, ".panel_fit")), name = paste0(name, "()"), todo = todo,
        hidden = c("object", "x", "row.names", "optional"))
 }
+
+# What R asks of other models, and what answers it here.
+stop_not_of_fits <- function(what, fit, found, todo) {
+  stop_wavetax("not_of_fits", sprintf("`%s` is not answered by a %s fit. %s", what, method_words(fit), found),
+               todo = todo)
+}

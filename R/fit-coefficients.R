@@ -28,6 +28,10 @@ standard_errors <- function(fit) {
 # Coefficients by name or number; the constant also by the name that it is printed with.
 chosen_terms <- function(parm, terms) {
   if (!is.atomic(parm) || is.null(parm)) parm <- structure(NA, words = value_words(parm))
+  if (is.logical(parm) && !anyNA(parm) && length(parm) == length(terms)) parm <- which(parm)
+  if (is.numeric(parm) && length(parm) > 0 && all(is.finite(parm)) && all(-parm %in% seq_along(terms))) {
+    parm <- seq_along(terms)[parm]
+  }
   if (is.character(parm)) {
     parm[parm == "constant" & !"constant" %in% terms] <- "(Intercept)"
     known <- parm %in% terms

@@ -165,7 +165,10 @@ model.frame.panel_fit <- function(formula, ...) {
     take_rows(evaluate_one(call, name, design$data, rlang::f_env(design$formula), design$index), design$rows)
   })
   names(columns) <- vapply(calls, deparse_words, "")
-  structure(columns[!duplicated(names(columns))], class = "data.frame", row.names = seq_along(design$y))
+  rows <- row_names_of(formula)
+  if (length(rows) != length(design$y)) rows <- seq_along(design$y)
+  structure(columns[!duplicated(names(columns))], class = "data.frame", row.names = rows,
+            terms = design$blueprint$terms)
 }
 
 #' @rdname panel_fit

@@ -4,7 +4,7 @@
 
 # Functions of a formula that work row by row, and so piece by piece.
 row_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "ifelse", "pmin", "pmax", "is.na",
-                   "as.numeric", "as.integer", "round", "floor", "cbind",
+                   "as.numeric", "as.integer", "round", "floor", "cbind", "offset",
                    "~", "+", "-", "*", "/", ":", "^", "%%", "%/%", "(", "==", "!=", "<", ">", "<=", ">=",
                    "&", "|", "!", "%in%", "c")
 most_dummies <- 200

@@ -9,7 +9,8 @@
 #' reflections, block by block.
 #'
 #' @param formula Outcome and regressors, as R's formulas have them:
-#'   `log(nights) ~ levy * pennant + factor(season)`. No offset. With several outcomes,
+#'   `log(nights) ~ levy * pennant + factor(season)`. An `offset()` is added with the coefficient 1. With
+#'   several outcomes,
 #'   `cbind(log(nights), rescues) ~ levy`, there is a list of fits, one for each.
 #' @param data A [panel_frame()], or a plain data frame; for [fit_pooled()] and [fit_fixed()] also a
 #'   source read in pieces, see the section on data past memory.

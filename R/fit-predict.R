@@ -3,8 +3,10 @@
 #' @rdname panel_fit
 #' @export
 predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
-                              interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE, ...) {
+                              interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE,
+                              type = "response", ...) {
   check_no_dots(..., of = method_call("predict"))
+  check_response(type, object)
   interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
   check_level(level)
   check_flag(effects, "effects")
@@ -12,14 +14,16 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   if (is.null(newdata)) check_keeps_rows(object, "predictions on its own rows")
   plain <- interval == "none" && !se.fit
   if (is.null(newdata) && plain) {
-    return(if (effects) fitted(object) else linear_part(object))
+    return(if (effects) fitted(object) else with_row_names(linear_part(object) + offset_of(object), object))
   }
   x <- if (is.null(newdata)) do.call(cbind, object$design$x) else replay_blueprint(object$design$blueprint, newdata)
   effects <- effects && length(object$effects) > 0
   slopes <- kept_estimates(object)[slope_names(object)]
-  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object)
+  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object) +
+    if (is.null(newdata)) offset_of(object) else replay_offset(object$design$blueprint, newdata)
   if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
   out <- unname(out)
+  names(out) <- if (is.null(newdata)) row_names_of(object) else names_in_words(newdata)
   if (plain) return(out)
   of_mean <- prediction_variance(object, x, newdata, effects)
   variance <- of_mean$variance
@@ -28,6 +32,15 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   table <- if (interval == "none") out else data.frame(fit = out, low = out - half, high = out + half)
   if (!se.fit) return(table)
   list(fit = table, se.fit = sqrt(variance), df = of_mean$df, residual.scale = sqrt(object$scale))
+}
+
+check_response <- function(type, fit) {
+  if (identical(type, "response")) return(invisible())
+  if (identical(type, "terms")) {
+    stop_not_of_fits("predict(type = \"terms\")", fit, "Terms are drawn from coefficients and rows here.",
+                     "`plot_within(fit)` shows a slope among its rows, `plot_estimates(fit)` the estimates.")
+  }
+  stop_argument("type", value_words(type), "It takes \"response\"; `effects = FALSE` leaves the effects out.")
 }
 
 # Variance of the predicted mean: of x'b and the constant under the fit's own errors; with effects of one set, x is

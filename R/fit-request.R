@@ -137,6 +137,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   request$errors <- object$errors$spec
   request$formula <- object$design$formula
   if (!missing(formula.)) {
+    if (is.character(formula.) && length(formula.) == 1) formula. <- stats::as.formula(formula.)
     if (!rlang::is_formula(formula.)) stop_argument("formula.", value_words(formula.),
                                                     "For example `update(fit, . ~ . + x)`.")
     request$formula <- stats::update.formula(request$formula, formula.)

@@ -2,16 +2,26 @@
 
 #' @rdname panel_fit
 #' @export
-residuals.panel_fit <- function(object, type = c("disturbance", "effect", "both", "transformed"), pad = FALSE,
-                                ...) {
+residuals.panel_fit <- function(object, type = c("disturbance", "effect", "both", "transformed", "response",
+                                                 "working", "pearson", "deviance"), pad = FALSE, ...) {
   check_no_dots(..., of = method_call("residuals"))
-  type <- check_one_of(type, c("disturbance", "effect", "both", "transformed"), "type")
+  type <- check_one_of(type, c("disturbance", "effect", "both", "transformed", "response", "working", "pearson",
+                               "deviance"), "type")
   check_flag(pad, "pad")
   check_keeps_rows(object, "residuals")
+  if (length(calls_of(stats::lm.influence)) > 0) {
+    stop_not_of_fits("lm.influence()", object, "It takes apart what `lm()` keeps.",
+                     "`influence(fit)`, `hatvalues(fit)`, `dfbeta(fit)`; `influence_by(fit)` without whole entities.")
+  }
   pad_rows(residuals_of(object, type), object, pad)
 }
 
 residuals_of <- function(fit, type) {
+  if (type %in% c("response", "working")) type <- "disturbance"
+  if (type %in% c("pearson", "deviance")) {
+    weights <- fit$design$weights
+    return(residuals_of(fit, "disturbance") * if (is.null(weights)) 1 else sqrt(weights))
+  }
   shrunken <- method_of(fit)$effects == "random"
   if (type == "transformed" || (type == "disturbance" && !shrunken)) return(transformed_residuals(fit))
   effect <- effect_by_row(fit)
@@ -22,7 +32,7 @@ residuals_of <- function(fit, type) {
 
 # A value for each row of the data, NA where the row was not used.
 pad_rows <- function(values, fit, pad) {
-  if (!pad) return(values)
+  if (!pad) return(with_row_names(values, fit))
   if (!is.null(fit$design$between)) stop_between_rows(fit)
   if (is.null(fit$design$rows)) return(values)
   out <- rep(NA_real_, nrow(fit$design$data))
@@ -66,11 +76,14 @@ linear_part <- function(fit, design = fit$design, estimates = kept_estimates(fit
   total
 }
 
+# What an offset added: the outcome of the regression is without it.
+offset_of <- function(fit) if (is.null(fit$design$offset)) 0 else fit$design$offset
+
 #' @rdname panel_fit
 #' @export
 fitted.panel_fit <- function(object, pad = FALSE, ...) {
   check_no_dots(..., of = method_call("fitted"))
   check_flag(pad, "pad")
   check_keeps_rows(object, "fitted values")
-  pad_rows(object$design$y - residuals_of(object, "disturbance"), object, pad)
+  pad_rows(object$design$y - residuals_of(object, "disturbance") + offset_of(object), object, pad)
 }

@@ -15,3 +15,21 @@ row_weights <- function(fit) {
 
 # The equation in levels: of a first difference fit that from which its changes were taken.
 level_design <- function(fit) if (is.null(fit$design$levels)) fit$design else fit$design$levels
+
+# Names of the rows in use where those of the data are words, and not just numbers; NULL else.
+row_names_of <- function(fit) {
+  data <- fit$design$data
+  if (is.null(data) || !is.null(fit$design$between)) return(NULL)
+  names <- names_in_words(data)
+  if (!is.null(names)) take_rows(names, fit$design$rows)
+}
+
+names_in_words <- function(data) {
+  names <- attr(data, "row.names")
+  if (is.character(names)) names
+}
+
+with_row_names <- function(values, fit) {
+  names(values) <- row_names_of(fit)
+  values
+}

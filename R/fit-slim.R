@@ -66,7 +66,8 @@ without_codes <- function(groups) {
 design_without_rows <- function(design, ...) {
   change_design(
     design, x = lapply(design$x, function(x) numeric()), y = numeric(),
-    weights = if (!is.null(design$weights)) numeric(), rows = NULL, data = NULL, levels = NULL, groups = NULL,
+    weights = if (!is.null(design$weights)) numeric(), offset = if (!is.null(design$offset)) numeric(),
+    missing = replace(design$missing, "rows", list(NULL)), rows = NULL, data = NULL, levels = NULL, groups = NULL,
     collapsed = if (!is.null(design$collapsed)) list(n = design$collapsed$n),
     index = design$index[c("entity", "period", "labels")], ...
   )

@@ -63,12 +63,13 @@ with_index <- function(data, index) {
   data
 }
 
-# The same columns, not copied, under R's own class.
+# The same columns, not copied, under R's own class; rows keep names that are words.
 plain_data_frame <- function(data) {
-  rows <- nrow(data)
+  rows <- attr(data, "row.names")
+  if (!is.character(rows)) rows <- .set_row_names(nrow(data))
   names <- names(data)
   attributes(data) <- NULL
-  structure(data, names = names, class = "data.frame", row.names = .set_row_names(rows))
+  structure(data, names = names, class = "data.frame", row.names = rows)
 }
 
 # What a panel or a fit holds is its own. The columns of a data.table can be changed by reference behind the back of all

@@ -95,7 +95,7 @@ closing_words <- function(fit) {
     if (apart && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
       dimension_words(fit)
     },
-    fit$notes, missing_error_words(fit), r_squared_line(fit),
+    offset_words(fit), fit$notes, missing_error_words(fit), r_squared_line(fit),
     if (!is.null(constant)) {
       paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
     },
@@ -123,6 +123,14 @@ dropped_words <- function(dropped) {
   vapply(unique(dropped$reason), function(reason) {
     paste0("Dropped: ", list_some(dropped$term[dropped$reason == reason], 6), " (", reason, ")")
   }, "", USE.NAMES = FALSE)
+}
+
+offset_words <- function(fit) {
+  terms <- fit$design$blueprint$terms
+  at <- attr(terms, "offset")
+  if (length(at) == 0) return(NULL)
+  added <- vapply(as.list(attr(terms, "variables"))[-1][at], function(call) deparse_words(call[[2]]), "")
+  sprintf("Added with the coefficient 1: %s; R-squared is of what that leaves", list_words(added))
 }
 
 singletons_of <- function(fit) {

@@ -43,7 +43,7 @@ record_levels <- function(fit) {
 # Figures of fit, and what else a table can tell of one.
 record_figures <- function(fit) {
   variance <- fit$variance
-  y <- fit$design$y
+  y <- fit$design$y + offset_of(fit)
   c(figures_of(fit), list(
     rho = if (!is.null(variance)) sum(variance$sigma2) / (sum(variance$sigma2) + variance$sigma2_e) else NA_real_,
     outcome_mean = if (length(y) > 0) mean(y) else NA_real_,
@@ -124,7 +124,19 @@ as_table.panel_fit <- function(x, ...) as_table(fit_record(x))
 #' @export
 summary.panel_fit <- function(object, ...) {
   check_no_dots(..., of = list(call = summary.panel_fit, name = "summary()", hidden = "object"))
-  structure(list(fit = object), class = "panel_fit_summary")
+  table <- as.data.frame(object)
+  coefficients <- as.matrix(table[c("estimate", "std_error", "statistic", "p_value")])
+  dimnames(coefficients) <- list(table$term, c("Estimate", "Std. Error", "t value", "Pr(>|t|)"))
+  structure(list(fit = object, call = object$call, coefficients = coefficients, sigma = stats::sigma(object),
+                 df = c(nrow(table), object$df$residual), r.squared = own_r_squared(object)),
+            class = "panel_fit_summary")
+}
+
+# The one that is of the regression as it was estimated.
+own_r_squared <- function(fit) {
+  kinds <- c(if (length(fit$effects) > 1) "swept", if (has_swept_effects(fit)) "within",
+             if (!is.null(fit$design$between)) "between", "of_changes", "overall")
+  unname(fit$r_squared[intersect(kinds, names(fit$r_squared))[1]])
 }
 
 #' @export

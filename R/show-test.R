@@ -64,6 +64,59 @@ as_table.collinearity <- function(x, ...) {
 }
 
 #' @export
+print.terms_in_turn <- function(x, ...) {
+  check_print_dots(..., of = print.terms_in_turn)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.terms_in_turn <- function(x, ...) {
+  table <- as_table(x)
+  list(heading_block(table$title), text_block(table$notes$text), gap_block(), table_block(table))
+}
+
+#' @export
+as_table.terms_in_turn <- function(x, ...) {
+  heading <- attr(x, "heading")
+  data <- typed_table(data.frame(term = row.names(x), unclass(x), check.names = FALSE), list(
+    typed_column("term", "", "text"), typed_column("Df", "df", "count"),
+    typed_column("Sum Sq", "sum of squares", "number"), typed_column("Mean Sq", "mean square", "number"),
+    typed_column("F value", "F", "number"), typed_column("Pr(>F)", "p", "p")
+  ))
+  table_of_columns(data, heading[1], table_note(heading[-1]))
+}
+
+#' @export
+print.terms_compared <- function(x, ...) {
+  check_print_dots(..., of = print.terms_compared)
+  show_blocks(blocks_of(x))
+  invisible(x)
+}
+
+#' @export
+blocks_of.terms_compared <- function(x, ...) {
+  table <- as_table(x)
+  list(if (!is.null(table$title)) list(heading_block(table$title), text_block(table$notes$text), gap_block()),
+       table_block(table))
+}
+
+#' @export
+as_table.terms_compared <- function(x, ...) {
+  heading <- attr(x, "heading")
+  columns <- list(
+    typed_column("Df", "df", "count"), typed_column("Sum of Sq", "sum of squares", "number"),
+    typed_column("RSS", "left", "number"), typed_column("AIC", "AIC", "ratio"), typed_column("F value", "F", "number"),
+    typed_column("Pr(>F)", "p", "p")
+  )
+  there <- Filter(function(column) column$name %in% names(x), columns)
+  term <- sub("^<none>$", "as it is", row.names(x))
+  data <- typed_table(data.frame(term = term, unclass(x), check.names = FALSE),
+                      c(list(typed_column("term", "", "text")), there))
+  table_of_columns(data, heading[1], table_note(heading[-1]))
+}
+
+#' @export
 print.nested_test <- function(x, ...) {
   check_print_dots(..., of = print.nested_test)
   show_blocks(blocks_of(x))

@@ -40,7 +40,7 @@ test_that("bad formulas and columns are refused with what, where and what next",
     expect_error(fit_pooled(formula, data, ...), words, class = paste0("wavetax_error_", kind))
   }
   refused(nights ~ levvy, "unknown_column", "mean 'levy'")
-  refused(nights ~ levy + offset(storms), "offset", "Subtract")
+  refused(nights ~ levy + offset(coast), "offset", "is text")
   refused(~levy, "formula", "outcome")
   refused(coast ~ levy, "outcome", "is text")
   refused(nights ~ c(1, 2), "formula", "2 values")

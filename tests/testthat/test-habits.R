@@ -1,0 +1,122 @@
+# What R users take for granted of a model, against lm() on the same rows with dummies for effects.
+rows <- with_names <- harbours[harbours$harbour %in% unique(harbours$harbour)[1:30], ]
+rows$w <- 1 + rows$storms
+row.names(with_names) <- paste0("row", seq_len(nrow(rows)))
+thin <- panel_frame(rows, harbour, season)
+twins <- list(
+  pooled = list(fit_pooled(log(nights) ~ levy + coast + storms, thin), lm(log(nights) ~ levy + coast + storms, rows)),
+  weighted = list(fit_pooled(log(nights) ~ levy + coast, thin, weights = w),
+                  lm(log(nights) ~ levy + coast, rows, weights = w)),
+  offset = list(fit_pooled(log(nights) ~ levy + offset(storms / 10), thin),
+                lm(log(nights) ~ levy + offset(storms / 10), rows)),
+  fixed = list(fit_fixed(log(nights) ~ levy + storms, thin), lm(log(nights) ~ harbour + levy + storms, rows)),
+  two_way = list(fit_fixed(log(nights) ~ levy + storms, thin, effects = "both", weights = w),
+                 lm(log(nights) ~ harbour + factor(season) + levy + storms, rows, weights = w))
+)
+
+test_that("leverages, standardized residuals and changes without a row are those of lm() with dummies", {
+  for (name in names(twins)) {
+    fit <- twins[[name]][[1]]
+    like <- twins[[name]][[2]]
+    shared <- names(coef(fit))
+    hat <- unname(hatvalues(like))
+    expect_equal(hatvalues(fit), hat, label = name)
+    told <- hat < 1 - 1e-6
+    for (measure in list(rstandard, rstudent, cooks.distance)) {
+      expect_equal(measure(fit)[told], unname(measure(like))[told], label = name)
+    }
+    expect_equal(unname(dfbeta(fit)[told, shared]), unname(dfbeta(like)[told, shared]), label = name)
+    expect_equal(unname(dfbetas(fit)[told, shared]), unname(dfbetas(like)[told, shared]), label = name)
+    expect_equal(influence(fit)$sigma[told], unname(influence(like)$sigma)[told], label = name)
+    expect_equal(influence(fit)$wt.res, unname(influence(like)$wt.res), label = name)
+    alone <- !told
+    expect_true(all(is.nan(rstandard(fit)[alone])) && all(dfbeta(fit)[alone, ] == 0))
+  }
+  random <- fit_random(log(nights) ~ levy + storms, thin)
+  x <- model.matrix(random, type = "swept")
+  y <- residuals(random, type = "transformed") + drop(x %*% coef(random))
+  expect_equal(hatvalues(random), unname(hatvalues(lm(y ~ 0 + x))))
+  expect_equal(unname(dfbeta(random)), unname(dfbeta(lm(y ~ 0 + x))))
+})
+
+test_that("terms in turn, less or more, criteria and searches are those of lm()", {
+  same <- function(a, b) expect_equal(as.matrix(a), as.matrix(b), ignore_attr = TRUE)
+  for (name in c("pooled", "weighted", "offset")) {
+    both <- twins[[name]]
+    same(anova(both[[1]]), anova(both[[2]]))
+    same(drop1(both[[1]], test = "F"), drop1(both[[2]], test = "F"))
+    same(add1(both[[1]], ~ . + fuel, test = "F"), add1(both[[2]], ~ . + fuel, test = "F"))
+    expect_equal(extractAIC(both[[1]], k = 3), extractAIC(both[[2]], k = 3))
+  }
+  same(anova(twins$fixed[[1]]), anova(twins$fixed[[2]])[-1, ])
+  expect_equal(extractAIC(twins$two_way[[1]]), extractAIC(twins$two_way[[2]]))
+  panel <- thin
+  fit <- fit_pooled(log(nights) ~ levy + storms + fuel, panel)
+  expect_message(chosen <- step(fit, trace = 0), class = "wavetax_message_step")
+  expect_identical(labels(chosen), labels(step(lm(log(nights) ~ levy + storms + fuel, rows), trace = 0)))
+  random <- fit_random(log(nights) ~ levy + storms, panel)
+  expect_identical(names(drop1(random)), c("Df", "AIC"))
+  expect_error(anova(random), class = "wavetax_error_not_nested")
+  expect_error(drop1(random, test = "F"), class = "wavetax_error_not_nested")
+  expect_error(drop1(fit, ~fuel_of_no_term), class = "wavetax_error_unknown_term")
+  expect_error(add1(fit), class = "wavetax_error_argument")
+})
+
+test_that("names of rows and terms, missing rows, frames, summaries and intervals are as lm() has them", {
+  with_names$levy[c(4, 9)] <- NA
+  fit <- fit_pooled(log(nights) ~ levy + storms, panel_frame(with_names, harbour, season))
+  like <- lm(log(nights) ~ levy + storms, with_names)
+  for (of in list(residuals, fitted, predict, hatvalues, case.names, na.action, variable.names, labels, family,
+                  function(model) model.response(model.frame(model)), function(model) row.names(model.frame(model)),
+                  function(model) predict(model, with_names[3:5, ]), function(model) row.names(dfbeta(model)))) {
+    expect_equal(of(fit), of(like), ignore_attr = c("family", "class"))
+  }
+  for (type in c("response", "working", "pearson", "deviance")) {
+    expect_equal(residuals(twins$weighted[[1]], type), unname(residuals(twins$weighted[[2]], type)), label = type)
+  }
+  classical <- with_errors(fit, se_classical())
+  expect_equal(coef(summary(classical)), coef(summary(like)))
+  expect_equal(vcov(summary(classical)), vcov(summary(like)))
+  expect_equal(summary(fit)$sigma, summary(like)$sigma)
+  expect_equal(summary(fit)$r.squared, summary(like)$r.squared)
+  expect_equal(confint(classical, -1, level = 0.999), confint(like, -1, level = 0.999))
+  expect_equal(confint(classical, c(FALSE, TRUE, FALSE)), confint(like)[2, , drop = FALSE])
+  expect_error(confint(fit, c(-1, 2)), class = "wavetax_error_unknown_term")
+  double <- fit_pooled(log(nights) ~ levy + I(2 * levy), thin)
+  expect_equal(alias(double)$Complete, matrix(c(0, 2), 1, dimnames = list("I(2 * levy)", c("(Intercept)", "levy"))))
+  expect_identical(head(fit, 1)$term, "(Intercept)")
+})
+
+test_that("an offset is added with the coefficient 1, in every model and on new rows", {
+  both <- twins$offset
+  expect_equal(coef(both[[1]]), coef(both[[2]]))
+  expect_equal(fitted(both[[1]]), unname(fitted(both[[2]])))
+  expect_equal(predict(both[[1]], rows[7:9, ]), unname(predict(both[[2]], rows[7:9, ])))
+  expect_equal(predict(slim(both[[1]]), rows[7:9, ], effects = FALSE), unname(predict(both[[2]], rows[7:9, ])))
+  for (model in list(fit_fixed, fit_random, fit_between, fit_difference)) {
+    added <- model(log(nights) ~ levy + offset(storms / 10), thin)
+    taken <- model(I(log(nights) - storms / 10) ~ levy, thin)
+    expect_equal(coef(added), coef(taken))
+    expect_equal(fitted(added) + residuals(added), fitted(taken) + residuals(taken) + added$design$offset)
+  }
+  expect_identical(labels(update(both[[1]], . ~ . - levy)), character())
+  expect_output(print(both[[1]]), "Added with the coefficient 1: storms/10", fixed = TRUE)
+})
+
+test_that("outcomes are simulated with the variances of the fit", {
+  random <- twins$fixed[[1]]
+  draws <- simulate(random, 200, seed = 1)
+  expect_identical(draws, simulate(random, 200, seed = 1))
+  expect_equal(mean(apply(as.matrix(draws) - fitted(random), 1, var)), sigma(random)^2, tolerance = 0.05)
+  random <- fit_random(log(nights) ~ levy, thin)
+  draws <- as.matrix(simulate(random, 300, seed = 2)) - predict(random, effects = FALSE)
+  expect_equal(mean(apply(draws, 1, var)), sum(unlist(random$variance[c("sigma2", "sigma2_e")])), tolerance = 0.1)
+  expect_error(simulate(fit_difference(log(nights) ~ levy, thin)), class = "wavetax_error_not_of_fits")
+})
+
+test_that("what a fit does not answer it refuses in our words", {
+  fit <- twins$fixed[[1]]
+  for (ask in list(effects, proj, qr, kappa, profile, dummy.coef, function(x) x["levy"], lm.influence, termplot)) {
+    expect_error(ask(fit), class = "wavetax_error_not_of_fits")
+  }
+})
