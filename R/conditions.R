@@ -59,3 +59,6 @@ memory_words <- function(message) {
   if (is.na(bytes)) return(if (!grepl("bad_alloc", message)) message)
   sprintf("%s MB in one piece could not be had.", formatC(ceiling(bytes / 1e6), format = "d", big.mark = ","))
 }
+
+# What results hold of the package: read back in a session without it, they load it, and so are printed as they were.
+home <- function() topenv(environment(home))

@@ -88,8 +88,6 @@ check_functions <- function(calls, env) {
   }
 }
 
-operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against")
-
 # All calls within an expression, itself the first.
 calls_in <- function(expr) Filter(is.call, parts_in(expr))
 

@@ -8,7 +8,7 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   check_is_table(data)
   check_has_rows(data)
   index <- if (is_panel_frame(data)) panel_index(data)
-  formula <- expand_shifts(formula, index)
+  formula <- expand_shifts(plain_operators(formula), index)
   terms <- formula_terms(formula, data, index)
   constant <- attr(terms, "intercept") == 1L
   if (absorbs_constant) attr(terms, "intercept") <- 1L

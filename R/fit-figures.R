@@ -60,3 +60,10 @@ regression_f <- function(fit) {
   f <- sum(backsolve(qr.R(qr(t(root))), b, transpose = TRUE)^2) / k / fit$scale
   list(f = f, df1 = k, p = stats::pf(f, k, fit$df$residual, lower.tail = FALSE))
 }
+
+# The one that is of the regression as it was estimated.
+own_r_squared <- function(fit) {
+  kinds <- c(if (length(fit$effects) > 1) "swept", if (has_swept_effects(fit)) "within",
+             if (!is.null(fit$design$between)) "between", "of_changes", "overall")
+  unname(fit$r_squared[intersect(kinds, names(fit$r_squared))[1]])
+}

@@ -28,7 +28,8 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
                        if (fit_method(request$method)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
   fit <- structure(list(
-    method = request$method, call = written_call(request$call, design$formula), request = request, design = design,
+    method = request$method, call = written_call(request$call, design$formula),
+    request = if (is.data.frame(design$data)) replace(request, "data", list(NULL)) else request, design = design,
     coefficients = coefficient_roles(solution, design, effects, request$method),
     regression = solution[regression_fields],
     transform = transform, working = working, effects = effects, variance = variance,
@@ -38,7 +39,7 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
       achieved = if (is.null(solution$achieved)) 0 else solution$achieved
     ), notes = notes
-  ), class = c(paste0("panel_fit_", request$method), "panel_fit"))
+  ), class = c(paste0("panel_fit_", request$method), "panel_fit"), home = home())
   fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2)
   fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
   fit <- under_errors(fit, default_errors(fit, errors))

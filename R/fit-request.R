@@ -15,12 +15,39 @@ fit_request <- function(method, call, formula, data, weights, rows, errors, keep
   if (!is.null(errors)) check_error_spec(errors)
   check_choice(keep, c("rows", "nothing"), "keep")
   if (inherits(data, "data.table")) data <- own_data_frame(data)
+  columns <- names(data)
+  # A call with the data written into it, as do.call() makes them, would hold them once more.
+  if (is.data.frame(call$data)) call$data <- quote(data)
   list(
-    method = method, call = call, formula = formula, data = data, errors = errors, keep = keep,
-    effects = if (!is.null(effects)) effects_argument(effects, data),
-    weights = columns_argument(weights, data, "weights"), rows = columns_argument(rows, data, "rows"),
-    options = options
+    method = method, call = call, formula = with_own_objects(formula, columns), data = data, errors = errors,
+    keep = keep, effects = if (!is.null(effects)) with_own_objects(effects_argument(effects, data), columns),
+    weights = with_own_objects(columns_argument(weights, data, "weights"), columns),
+    rows = with_own_objects(columns_argument(rows, data, "rows"), columns), options = options
   )
+}
+
+# A formula written in a function keeps all that the function has at hand. Here it keeps what it names.
+with_own_objects <- function(formula, columns) {
+  if (!rlang::is_formula(formula)) return(formula)
+  env <- rlang::f_env(formula)
+  if (is.null(env) || identical(env, topenv(env)) || identical(env, emptyenv())) return(formula)
+  own <- new.env(parent = topenv(env))
+  called <- setdiff(all.names(formula), all.vars(formula))
+  for (name in c(setdiff(all.vars(formula), columns), called)) {
+    value <- local_object(name, env, if (name %in% called) "function" else "any")
+    if (!is.null(value)) assign(name, value, envir = own)
+  }
+  rlang::f_env(formula) <- own
+  formula
+}
+
+# The object of that name between an environment and the session or package around it; NULL where there is none.
+local_object <- function(name, env, mode) {
+  while (!identical(env, topenv(env)) && !identical(env, emptyenv())) {
+    value <- get0(name, env, mode = mode, inherits = FALSE)
+    if (!is.null(value)) return(value)
+    env <- parent.env(env)
+  }
 }
 
 check_both_given <- function(no_formula, no_data) {
@@ -134,6 +161,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   check_flag(evaluate, "evaluate")
   changes <- rlang::enquos(...)
   request <- object$request
+  if (is.null(request$data)) request$data <- object$design$data
   request$errors <- object$errors$spec
   request$formula <- object$design$formula
   if (!missing(formula.)) {

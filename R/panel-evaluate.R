@@ -38,6 +38,7 @@ plain_symbols <- function(call) {
 
 evaluate_in <- function(call, name, scope) {
   if (any(startsWith(all.names(call), ".."))) call <- plain_symbols(call)
+  call <- plain_operators(call)
   value <- tryCatch(
     withCallingHandlers(
       plain_column(eval(call, scope)),
@@ -70,9 +71,30 @@ evaluate_among <- function(expr, data, env, index = NULL) {
   eval(expr, columns_environment(data, env, index))
 }
 
+# What in a formula has a meaning of ours.
+operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against")
+
+# `wavetax::past(x)` is past(x): outside a panel it would not know the rows.
+plain_operators <- function(expr) {
+  if (!is.call(expr) || !"wavetax" %in% all.names(expr)) return(expr)
+  head <- expr[[1]]
+  if (is_operator(head, c("::", ":::")) && identical(as.character(head[[2]]), "wavetax") &&
+      as.character(head[[3]]) %in% operator_names) {
+    expr[[1]] <- as.name(as.character(head[[3]]))
+  }
+  for (part in seq_along(expr)[-1]) {
+    inner <- expr[[part]]
+    if (!missing(inner) && is.call(inner)) expr[[part]] <- plain_operators(inner)
+  }
+  expr
+}
+
 columns_environment <- function(data, env, index = NULL) {
+  # Ours are known where the package is not attached too.
+  unknown <- Filter(function(name) !exists(name, envir = env, mode = "function"), operator_names)
+  own <- if (is.null(index)) list() else panel_operators(index)
   operators <- c(
-    if (!is.null(index)) panel_operators(index),
+    own, mget(setdiff(unknown, names(own)), envir = home()),
     # Unless the caller has something else by that name.
     if (identical(get0("factor", env), factor)) list(factor = categories_of)
   )

@@ -147,7 +147,7 @@ index_keys <- function(data, entity, period, order = NULL, labels = NULL) {
     entity = entity, period = period, codes = ranked$codes, entities = ranked$values,
     clock = time$clock, periods = time$periods, ticks = time$ticks, step = time$step,
     span = max(time$ticks, 1L), unit = time$unit, order = order,
-    columns = list(data[[entity]], data[[period]]), labels = labels
+    columns = list(data[[entity]], data[[period]]), labels = labels, home = home()
   )
   index$ordered <- core_strictly_ordered(index$codes, index$clock)
   check_no_repeated_key(index)

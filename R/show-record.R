@@ -132,13 +132,6 @@ summary.panel_fit <- function(object, ...) {
             class = "panel_fit_summary")
 }
 
-# The one that is of the regression as it was estimated.
-own_r_squared <- function(fit) {
-  kinds <- c(if (length(fit$effects) > 1) "swept", if (has_swept_effects(fit)) "within",
-             if (!is.null(fit$design$between)) "between", "of_changes", "overall")
-  unname(fit$r_squared[intersect(kinds, names(fit$r_squared))[1]])
-}
-
 #' @export
 print.panel_fit_summary <- function(x, ...) {
   check_print_dots(..., of = print.panel_fit_summary)

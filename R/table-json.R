@@ -117,7 +117,7 @@ table_of_json <- function(content) {
                         "depth")[c("key", "label", "role", "depth",
                                                                                        "mark", "unit")],
     cells = cells, notes = rows_of_json(content$notes, c("text", "column"))
-  ), class = "panel_table")
+  ), class = "panel_table", home = home())
 }
 
 # Rows of named values as a data frame of columns of text and numbers.

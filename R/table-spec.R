@@ -96,7 +96,7 @@ new_spec_table <- function(records, heads, options, own, told) {
     coefficients = coefficients, terms = chosen$terms, phrases = chosen$phrases, hidden = chosen$hidden,
     facts = spec_facts(records, chosen$hidden, own, options$facts), beneath = options$beneath,
     records = records, options = options, own = own, told = told
-  ), class = "spec_table")
+  ), class = "spec_table", home = home())
 }
 
 #' @export

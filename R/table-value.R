@@ -19,7 +19,7 @@ new_panel_table <- function(rows, columns, title = NULL, stub = "", notes = NULL
   cells <- stats::setNames(lapply(columns, `[[`, "cells"), keys)
   if (is.null(notes)) notes <- table_note(character())
   structure(list(title = title, says = says, stub = stub, columns = heads, rows = rows, cells = cells, notes = notes),
-            class = "panel_table")
+            class = "panel_table", home = home())
 }
 
 table_roles <- c("row", "estimate", "beneath", "fact", "span")

@@ -19,7 +19,7 @@ new_panel_test <- function(title, question, statistic, parameter, p_value, null,
     data.name = data_name, estimate = estimate, question = question, null = null, alternative = alternative,
     reading = if (is.null(reading)) reading_of(p_value, verdicts[1], verdicts[2], level) else reading,
     distribution = distribution, level = level, verdicts = verdicts, table = table, cautions = cautions, notes = notes
-  ), extra), class = c("panel_test", "htest"))
+  ), extra), class = c("panel_test", "htest"), home = home())
 }
 
 check_test_level <- function(level) {

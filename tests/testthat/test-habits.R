@@ -114,6 +114,86 @@ test_that("outcomes are simulated with the variances of the fit", {
   expect_error(simulate(fit_difference(log(nights) ~ levy, thin)), class = "wavetax_error_not_of_fits")
 })
 
+test_that("generics of tidy tables give the columns and numbers that they have elsewhere", {
+  skip_if_not_installed("generics")
+  fit <- twins$fixed[[1]]
+  own <- as.data.frame(fit, level = 0.9)
+  tidied <- as.data.frame(generics::tidy(fit, conf.int = TRUE, conf.level = 0.9))
+  expect_identical(names(tidied), c("term", "estimate", "std.error", "statistic", "p.value", "conf.low", "conf.high"))
+  expect_equal(unname(as.list(tidied)), unname(as.list(own)))
+  glanced <- generics::glance(twins$pooled[[1]])
+  like <- summary(twins$pooled[[2]])
+  expect_equal(unlist(glanced[c("r.squared", "adj.r.squared", "sigma", "statistic")]),
+               unlist(like[c("r.squared", "adj.r.squared", "sigma", "fstatistic")])[1:4], ignore_attr = TRUE)
+  expect_equal(unlist(glanced[c("logLik", "AIC", "BIC", "deviance", "df.residual", "nobs")]), vapply(
+    list(logLik, AIC, BIC, deviance, df.residual, nobs), function(of) as.numeric(of(twins$pooled[[2]])), 0
+  ), ignore_attr = TRUE)
+  with_names$levy[c(4, 9)] <- NA
+  panel <- panel_frame(with_names, harbour, season)
+  holed <- fit_fixed(log(nights) ~ levy, panel)
+  added <- as.data.frame(generics::augment(holed, data = panel))
+  expect_identical(which(is.na(added$.resid)), c(4L, 9L))
+  expect_equal(added$.std.resid[-c(4, 9)], unname(rstandard(holed)))
+  expect_equal(added$.cooksd[-c(4, 9)], unname(cooks.distance(holed)))
+  expect_identical(names(ggplot2::fortify(holed))[1:3], c("log(nights)", "levy", ".fitted"))
+  expect_equal(generics::augment(holed, newdata = rows[1:2, ])$.fitted, predict(holed, rows[1:2, ]))
+  expect_error(generics::augment(holed, data = rows[1:2, ]), class = "wavetax_error_different_rows")
+  test <- test_serial(fit)
+  expect_equal(unlist(generics::tidy(test)[c("statistic", "p.value")]), c(test$statistic, test$p.value),
+               ignore_attr = TRUE)
+  expect_s3_class(ggplot2::autoplot(panel), "ggplot")
+})
+
+test_that("operators of formulas are known by their full names and without the package attached", {
+  panel <- harbour_panel()
+  bare <- fit_fixed(log(nights) ~ past(storms, 1:2) + against(coast, "Ember"):storms, panel, rows = past(levy) > 5)
+  full <- fit_fixed(log(nights) ~ wavetax::past(storms, 1:2) + wavetax::against(coast, "Ember"):storms, panel,
+                    rows = wavetax::past(levy) > 5)
+  expect_identical(coef(full), coef(bare))
+  expect_error(fit_pooled(log(nights) ~ wavetax::past(levy), harbours), class = "wavetax_error_not_a_panel")
+  alone <- evalq(~ past(storms) + against(coast, "Ember"):storms, new.env(parent = baseenv()))
+  outside <- stats::update(alone, log(nights) ~ .)
+  environment(outside) <- baseenv()
+  expect_length(coef(fit_fixed(outside, panel)), 6)
+})
+
+test_that("a fit made in a function keeps what its formula names, and no more", {
+  make <- function() {
+    rest <- stats::rnorm(1e5)
+    power <- 2
+    raised <- function(x) x^power
+    fit_fixed(log(nights) ~ raised(levy) + I(storms^power), harbour_panel(), weights = storms + power)
+  }
+  fit <- make()
+  expect_setequal(ls(environment(formula(fit))), c("power", "raised"))
+  expect_lt(length(serialize(slim(fit)$call, NULL)), 1e5)
+  expect_equal(predict(fit, harbours[3:4, ]), fitted(fit)[3:4])
+  expect_identical(coef(update(fit, . ~ . + fuel))[1:2], coef(fit_fixed(
+    log(nights) ~ I(levy^2) + I(storms^2) + fuel, harbour_panel(), weights = storms + 2
+  ))[1:2], ignore_attr = TRUE)
+})
+
+test_that("what is read back in a session without the package loads it", {
+  skip_if_not_installed("callr")
+  fit <- fit_fixed(log(nights) ~ levy + past(storms), harbour_panel())
+  things <- list(fit = fit, table = spec_table(fit), test = test_serial(fit), value = as_table(fit),
+                 panel = harbour_panel())
+  folder <- fresh_folder()
+  for (name in names(things)) saveRDS(things[[name]], file.path(folder, name))
+  read <- callr::r(function(folder, names) {
+    lapply(names, function(name) {
+      thing <- readRDS(file.path(folder, name))
+      utils::capture.output(print(thing))
+    })
+  }, list(folder, names(things)))
+  expect_identical(read, unname(lapply(things, function(thing) capture.output(print(thing)))))
+  again <- callr::r(function(file) {
+    fit <- readRDS(file)
+    list(stats::coef(stats::update(fit, . ~ . + fuel)), stats::residuals(fit)[1:3], stats::vcov(fit))
+  }, list(file.path(folder, "fit")))
+  expect_equal(again, list(coef(update(fit, . ~ . + fuel)), residuals(fit)[1:3], vcov(fit)))
+})
+
 test_that("what a fit does not answer it refuses in our words", {
   fit <- twins$fixed[[1]]
   for (ask in list(effects, proj, qr, kappa, profile, dummy.coef, function(x) x["levy"], lm.influence, termplot)) {
