@@ -105,6 +105,37 @@ check_no_dots <- function(..., of) {
   )
 }
 
+# The same where people bring the arguments of other functions.
+check_own_arguments <- function(..., of, name) {
+  check_no_dots(..., of = list(call = of, name = name, hidden = character(), todo = foreign_words(...names())))
+}
+
+# What does here what arguments of these names do elsewhere.
+foreign_words <- function(names) {
+  unique(unlist(lapply(names, function(name) {
+    meaning <- vapply(foreign_arguments, function(one) name %in% one$names, TRUE)
+    vapply(foreign_arguments[meaning], `[[`, "", "todo")
+  })))
+}
+
+foreign_arguments <- list(
+  list(names = c("subset", "filter", "where"), todo = "`rows = season > 2012` chooses rows."),
+  list(names = c("cluster", "clusters", "vcov", "se", "robust"),
+       todo = "Errors are `errors = se_clustered(harbour)`, or `se_robust()`: see ?standard_errors."),
+  list(names = c("index", "id", "time", "panel", "key"),
+       todo = "Entity and period are named once: `panel_frame(data, entity, period)`."),
+  list(names = c("na.action", "na.rm"),
+       todo = "Rows with a missing value are left out and counted; `na.action(fit)` has them."),
+  list(names = c("family", "link"), todo = "The models are linear: there is no family."),
+  list(names = c("instruments", "endogenous"), todo = "There are no instruments yet."),
+  list(names = c("model", "method", "type"),
+       todo = "The function is the model: `fit_pooled()`, `fit_fixed()`, `fit_random()`, `fit_difference()`."),
+  list(names = "offset", todo = "An offset stands in the formula: `y ~ x + offset(z)`."),
+  list(names = "contrasts",
+       todo = "A base is `against(coast, \"Ember\")` in the formula, or a factor's own contrasts."),
+  list(names = c("level", "conf.level"), todo = "The coverage is that of `confint(fit, level = )`.")
+)
+
 check_print_dots <- function(..., of) {
   check_no_dots(..., of = list(call = of, name = "print()", hidden = "x",
                                todo = paste("Numbers are rounded by their errors; as data, by",

@@ -22,7 +22,8 @@
 #' fit_between(log(nights) ~ levy + storms + pier, panel)
 #' @export
 fit_between <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL,
-                        by_rows = FALSE, keep = "rows") {
+                        by_rows = FALSE, keep = "rows", ...) {
+  check_own_arguments(..., of = fit_between, name = "fit_between()")
   check_flag(by_rows, "by_rows")
   run_fit(fit_request(
     "between", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,

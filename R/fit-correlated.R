@@ -23,7 +23,8 @@
 #' fit_correlated(log(nights) ~ levy + storms + fuel + pier, panel)
 #' @export
 fit_correlated <- function(formula, data, effects = "entity", errors = NULL, variance = "swamy-arora",
-                           weights = NULL, rows = NULL, keep = "rows") {
+                           weights = NULL, rows = NULL, keep = "rows", ...) {
+  check_own_arguments(..., of = fit_correlated, name = "fit_correlated()")
   run_fit(fit_request(
     "correlated", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
     rlang::enquo(effects),

@@ -21,7 +21,8 @@
 #' # The truth of the demo world is -0.05 on the levy.
 #' fit_difference(log(nights) ~ levy + storms + fuel, panel)
 #' @export
-fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = NULL, keep = "rows") {
+fit_difference <- function(formula, data, errors = NULL, weights = NULL, rows = NULL, keep = "rows", ...) {
+  check_own_arguments(..., of = fit_difference, name = "fit_difference()")
   run_fit(fit_request("difference", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors,
                       keep))
 }

@@ -51,7 +51,9 @@
 #' level <- effect_levels(fixed)$level
 #' all.equal(unname(coef(dummies)[-(1:4)]), level[-1] - level[1])
 #' @export
-fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL, keep = "rows") {
+fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL, keep = "rows",
+                      ...) {
+  check_own_arguments(..., of = fit_fixed, name = "fit_fixed()")
   run_fit(fit_request(
     "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
     rlang::enquo(effects)

@@ -20,6 +20,7 @@
 #'   clustered by entity; classical on a plain data frame, which has no entity.
 #' @param rows `NULL`, or a one-sided formula that is true for the rows to use: `~ season >
 #'   2012`. [past()] and its siblings still see the others.
+#' @param ... Takes nothing: an argument of other functions is told what does it here.
 #' @param keep `"rows"`: the fit refers to its data and holds the columns of its regression.
 #'   `"nothing"`: it does not, as [slim()] has it.
 #' @return A `panel_fit`. [coef()], [vcov()], [confint()], [residuals()],
@@ -47,7 +48,9 @@
 #' # The truth is -0.05; pleasant harbours charge more, so pooling has it positive.
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
-fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL, keep = "rows") {
+fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL, keep = "rows",
+                       ...) {
+  check_own_arguments(..., of = fit_pooled, name = "fit_pooled()")
   run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep))
 }
 

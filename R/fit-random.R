@@ -61,7 +61,8 @@
 #' fit_random(log(nights) ~ levy + storms + fuel, panel, effects = "both")
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
-                       errors = NULL, weights = NULL, rows = NULL, keep = "rows") {
+                       errors = NULL, weights = NULL, rows = NULL, keep = "rows", ...) {
+  check_own_arguments(..., of = fit_random, name = "fit_random()")
   if (missing(variance)) variance <- NULL
   run_fit(fit_request(
     "random", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,

@@ -171,12 +171,13 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
     request$formula <- stats::update.formula(request$formula, formula.)
   }
   door <- fit_door(object$method)
-  unknown <- setdiff(names(changes), names(formals(door)))
+  known <- setdiff(names(formals(door)), "...")
+  unknown <- setdiff(names(changes), known)
   if (length(unknown) > 0 || any(!nzchar(names(changes)))) {
     stop_wavetax("argument", sprintf("`fit_%s()` has no argument %s.", object$method,
                                      list_words(sQuote(names(changes), FALSE))),
-                 todo = c(near_argument(unknown, names(formals(door))),
-                          sprintf("Its arguments are %s.", list_words(names(formals(door))))))
+                 todo = c(near_argument(unknown, known), foreign_words(unknown),
+                          sprintf("Its arguments are %s.", list_words(known))))
   }
   call <- request$call
   call$formula <- request$formula

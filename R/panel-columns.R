@@ -128,10 +128,34 @@ written_name <- function(quo) {
 }
 
 # What a quosure holds, a bare name or a formula of one as text.
-named_expression <- function(quo) {
+named_expression <- function(quo, columns = NULL) {
   expr <- rlang::quo_get_expr(quo)
   if (rlang::is_formula(expr, lhs = FALSE) || is_operator(expr, "~")) expr <- strip_brackets(expr[[length(expr)]])
-  if (is.symbol(expr)) as.character(expr) else expr
+  if (is.null(columns)) return(if (is.symbol(expr)) as.character(expr) else expr)
+  env <- rlang::quo_get_env(quo)
+  if (is.symbol(expr)) {
+    name <- as.character(expr)
+    held <- if (!name %in% columns) held_names(expr, env)
+    return(if (is.null(held)) name else held)
+  }
+  if (!is.call(expr)) return(expr)
+  if (is_operator(expr, c("$", "[[")) && identical(expr[[2]], quote(.data)) && length(expr) == 3) {
+    inner <- if (is_operator(expr, "$")) as.character(expr[[3]]) else held_names(expr[[3]], env)
+    return(if (is.null(inner)) expr else inner)
+  }
+  head <- expr[[1]]
+  if (is_operator(head, "::")) head <- head[[3]]
+  chosen <- is.symbol(head) && as.character(head) %in% c("all_of", "any_of", "c") && length(expr) > 1
+  inner <- if (chosen) {
+    lapply(as.list(expr)[-1], function(part) named_expression(rlang::new_quosure(part, env), columns))
+  }
+  if (length(inner) > 0 && all(vapply(inner, is.character, TRUE))) unlist(inner, use.names = FALSE) else expr
+}
+
+# Names that a variable of the caller holds, or that its expression gives; NULL for anything else.
+held_names <- function(expr, env) {
+  value <- tryCatch(eval(expr, env), error = function(cnd) NULL)
+  if (is.character(value) && length(value) > 0 && !anyNA(value) && is.null(dim(value))) value
 }
 
 check_length <- function(value, name, n) {

@@ -19,8 +19,9 @@
 #'   years, half-years, quarters (`2014Q3`, `2014-Q3`), months (`2014-03`, `Mar 2014`), ISO weeks
 #'   (`2014-W07`) or dates (`2014-03-31`); an ordered factor counts in the order of its levels.
 #' @param periods For periods that are labels: all of them, in order.
+#' @param ... Takes nothing: an argument of other functions is told what does it here.
 #' @return `data` as a data frame of class `panel_frame`, same rows and columns.
-#'   Row names are not kept.
+#'   Names of rows are kept where they are words.
 #' @section Errors:
 #' `wavetax_error_column_names` when a column has no name of its own; `wavetax_error_column_kind`
 #' for a key that is a list or a table, or of a class whose methods fail;
@@ -35,7 +36,8 @@
 #' panel
 #' panel[panel$coast == "Ember", c("harbour", "season", "nights", "levy")]
 #' @export
-panel_frame <- function(data, entity, period, periods = NULL) {
+panel_frame <- function(data, entity, period, periods = NULL, ...) {
+  check_own_arguments(..., of = panel_frame, name = "panel_frame()")
   check_is_table(data)
   new_panel_frame(
     own_data_frame(data),
@@ -44,7 +46,8 @@ panel_frame <- function(data, entity, period, periods = NULL) {
   )
 }
 
-new_panel_frame <- function(data, entity, period, periods = NULL) {
+new_panel_frame <- function(data, entity, period, periods = NULL, ...) {
+  check_own_arguments(..., of = panel_frame, name = "panel_frame()")
   check_two_keys(entity, period)
   check_periods(periods)
   index <- index_keys(data, entity, period, periods)
@@ -79,7 +82,7 @@ own_data_frame <- function(data) {
   plain_data_frame(if (inherits(data, "data.table")) data.table::copy(data) else data)
 }
 
-# A column name given bare, quoted, or in a variable spliced in with `!!`.
+# A column name given bare, quoted, in a variable, or by what other verbs have for it: see ?naming_columns.
 column_name <- function(quo, data, role) {
   if (rlang::quo_is_missing(quo)) {
     stop_wavetax(
@@ -87,7 +90,7 @@ column_name <- function(quo, data, role) {
       todo = sprintf("Columns are %s.", list_some(names(data), 10))
     )
   }
-  expr <- named_expression(quo)
+  expr <- named_expression(quo, names(data))
   if (!is_one_text(expr)) {
     found <- if (is.call(expr)) sprintf("`%s`", short_text(deparse_words(expr))) else value_words(expr)
     stop_wavetax("unknown_column", sprintf("The %s column is %s, not the name of one column.", role, found),
@@ -96,6 +99,15 @@ column_name <- function(quo, data, role) {
   check_columns(expr, data)
   check_plain_vector(data[[expr]], expr)
   expr
+}
+
+# Several of them, as `c(a, b)` or in a variable.
+column_names <- function(quo, data, role) {
+  given <- if (!rlang::quo_is_missing(quo)) named_expression(quo, names(data))
+  if (!is.character(given) || length(given) < 2) return(column_name(quo, data, role))
+  check_columns(given, data)
+  for (name in given) check_plain_vector(data[[name]], name)
+  given
 }
 
 check_is_table <- function(data) {

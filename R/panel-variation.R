@@ -51,7 +51,7 @@ panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistic
   weights <- rlang::enquo(weights)
   weighted <- if (!rlang::quo_is_null(weights)) column_name(weights, data, "weighting")
   w <- if (!is.null(weighted)) check_variation_weights(data[[weighted]], weighted)
-  names <- vapply(rlang::enquos(...), column_name, "", data, "described", USE.NAMES = FALSE)
+  names <- unlist(lapply(unname(rlang::enquos(...)), column_names, data, "described"))
   by <- rlang::enquo(by)
   group <- if (!rlang::quo_is_null(by)) column_name(by, data, "grouping")
   if (length(names) == 0) {

@@ -157,6 +157,45 @@ test_that("operators of formulas are known by their full names and without the p
   expect_length(coef(fit_fixed(outside, panel)), 6)
 })
 
+test_that("columns are named by one rule, by hand, in variables and in functions of one's own", {
+  who <- "harbour"
+  panel <- panel_frame(harbours, harbour, season)
+  own <- function(data, key, when) panel_frame(data, {{ key }}, {{ when }})
+  inner <- function(key) panel_frame(harbours, key, season)
+  for (one in list(panel_frame(harbours, who, "season"), panel_frame(harbours, !!who, ~season), inner("harbour"),
+                   own(harbours, harbour, "season"), own(harbours, who, season),
+                   panel_frame(harbours, all_of(who), .data$season), panel_frame(harbours, .data[[who]], season))) {
+    expect_identical(one, panel)
+  }
+  many <- c("levy", "storms")
+  plain <- panel_variation(panel, levy, storms)
+  for (one in list(panel_variation(panel, many), panel_variation(panel, all_of(many)),
+                   panel_variation(panel, c(levy, storms)))) {
+    expect_identical(as.data.frame(one), as.data.frame(plain))
+  }
+  coast <- "pier"
+  expect_identical(as.data.frame(panel_variation(panel, levy, by = coast)),
+                   as.data.frame(panel_variation(panel, levy, by = "coast")))
+  wrong <- "harbor"
+  expect_error(panel_frame(harbours, wrong, season), "mean 'harbour'", class = "wavetax_error_unknown_column")
+  expect_error(panel_frame(harbours, time, season), "no column 'time'", class = "wavetax_error_unknown_column")
+  expect_error(panel_frame(harbours, all_of(many), season), class = "wavetax_error_unknown_column")
+})
+
+test_that("arguments of other functions are told what does it here", {
+  panel <- harbour_panel()
+  refused <- function(call, words) expect_error(call, words, fixed = TRUE, class = "wavetax_error_argument")
+  refused(fit_fixed(nights ~ levy, panel, subset = season > 2012), "`rows = season > 2012`")
+  refused(fit_pooled(nights ~ levy, panel, cluster = ~harbour), "se_clustered(harbour)")
+  refused(fit_random(nights ~ levy, panel, na.action = na.omit), "na.action(fit)")
+  refused(fit_difference(nights ~ levy, panel, family = "normal"), "no family")
+  refused(fit_between(nights ~ levy, panel, index = "harbour"), "panel_frame(data, entity, period)")
+  refused(fit_correlated(nights ~ levy, panel, contrasts = NULL), "against(coast")
+  refused(panel_frame(harbours, index = c("harbour", "season")), "panel_frame(data, entity, period)")
+  refused(fit_pooled(nights ~ levy, panel, NULL, NULL, NULL, "rows", 1), "1 argument too many")
+  refused(update(fit_pooled(nights ~ levy, panel), cluster = ~harbour), "se_clustered(harbour)")
+})
+
 test_that("a fit made in a function keeps what its formula names, and no more", {
   make <- function() {
     rest <- stats::rnorm(1e5)
