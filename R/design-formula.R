@@ -88,16 +88,6 @@ check_functions <- function(calls, env) {
   }
 }
 
-# All calls within an expression, itself the first.
-calls_in <- function(expr) Filter(is.call, parts_in(expr))
-
-# "lag" of lag(x) and of stats::lag(x)
-call_name <- function(call) {
-  head <- call[[1]]
-  if (is_operator(head, c("::", ":::"))) head <- head[[3]]
-  if (is.symbol(head)) as.character(head) else ""
-}
-
 stop_row_order <- function(call, name) {
   inner <- if (length(call) > 1) deparse_words(call[[2]]) else "x"
   back <- !name %in% c("lead", "Lead", "F.")

@@ -71,6 +71,16 @@ evaluate_among <- function(expr, data, env, index = NULL) {
   eval(expr, columns_environment(data, env, index))
 }
 
+# All calls within an expression, itself the first.
+calls_in <- function(expr) Filter(is.call, parts_in(expr))
+
+# "lag" of lag(x) and of stats::lag(x)
+call_name <- function(call) {
+  head <- call[[1]]
+  if (is_operator(head, c("::", ":::"))) head <- head[[3]]
+  if (is.symbol(head)) as.character(head) else ""
+}
+
 # What in a formula has a meaning of ours.
 operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against")
 

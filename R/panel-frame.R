@@ -288,10 +288,12 @@ plain_data_frame_keeping_names <- function(data) {
 }
 
 #' @export
-`[.panel_frame` <- function(x, i, j, drop = FALSE) {
-  check_flag(drop, "drop")
+`[.panel_frame` <- function(x, i, j, drop) {
   index <- held_index(x)
   args <- nargs() - !missing(drop)
+  # As of any data frame, one column by row and column is the vector.
+  if (missing(drop)) drop <- args >= 3 && !missing(j) && length(seq_along(names(x))[chosen_columns(j, x)]) == 1
+  check_flag(drop, "drop")
   x <- plain_data_frame_keeping_names(x)
   named <- if (args < 3) !missing(i) else !missing(j)
   if (args < 3 && !missing(i) && is.logical(i) && is.matrix(i)) return(x[i])
@@ -309,6 +311,11 @@ plain_data_frame_keeping_names <- function(data) {
   )
   if (!is.data.frame(out)) return(out)
   restore_panel(out, index)
+}
+
+# Which columns, as numbers, signs or names choose them; what does not fit is found where it is used.
+chosen_columns <- function(j, data) {
+  if (is.character(j)) match(j, names(data), nomatch = 0) else if (is.numeric(j) || is.logical(j)) j else TRUE
 }
 
 stop_selection <- function(data, columns) {
@@ -332,8 +339,13 @@ assign_column <- function(x, name, value, assign) {
       todo = "Give one value a row, or one for all."
     )
   })
-  if (!all(c(index$entity, index$period) %in% names(out))) return(out)
-  with_index(out, index)
+  gone <- setdiff(c(index$entity, index$period), names(out))
+  if (length(gone) == 0) return(with_index(out, index))
+  tell_wavetax(c(
+    sprintf("Without %s it is a plain data frame, and no panel.", list_words(sprintf("`%s`", gone))),
+    i = "`panel_frame(data, entity, period)` declares one."
+  ), "wavetax_message_no_panel")
+  out
 }
 
 #' @export

@@ -31,23 +31,23 @@
 #' panel <- transform(panel, rise = change(levy), usual = entity_mean(levy))
 #' head(panel[c("harbour", "season", "levy", "rise", "usual")])
 #' @export
-past <- function(x, k = 1) stop_outside_panel("past")
+past <- function(x, k = 1) among_current_rows("past", x, k)
 
 #' @rdname past
 #' @export
-ahead <- function(x, k = 1) stop_outside_panel("ahead")
+ahead <- function(x, k = 1) among_current_rows("ahead", x, k)
 
 #' @rdname past
 #' @export
-change <- function(x, k = 1) stop_outside_panel("change")
+change <- function(x, k = 1) among_current_rows("change", x, k)
 
 #' @rdname past
 #' @export
-entity_mean <- function(x) stop_outside_panel("entity_mean")
+entity_mean <- function(x) among_current_rows("entity_mean", x)
 
 #' @rdname past
 #' @export
-period_mean <- function(x) stop_outside_panel("period_mean")
+period_mean <- function(x) among_current_rows("period_mean", x)
 
 #' @rdname past
 #' @export
@@ -63,6 +63,21 @@ against <- function(f, base) {
     )
   }
   factor(f, levels = c(as.character(base), setdiff(values, as.character(base))))
+}
+
+# The panel whose columns a verb works on at the moment.
+current <- new.env(parent = emptyenv())
+
+with_current_panel <- function(panel, expr) {
+  before <- current$index
+  on.exit(current$index <- before)
+  current$index <- panel_index(panel)
+  expr
+}
+
+among_current_rows <- function(name, x, ...) {
+  if (is.null(current$index)) stop_outside_panel(name)
+  panel_operators(current$index)[[name]](x, ...)
 }
 
 stop_outside_panel <- function(name) {

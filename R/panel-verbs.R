@@ -19,6 +19,62 @@ dplyr_reconstruct.panel_frame <- function(data, template) {
 }
 
 register_dplyr <- function(...) {
-  registerS3method("dplyr_reconstruct", "panel_frame", dplyr_reconstruct.panel_frame,
-                   envir = asNamespace("dplyr"))
+  methods <- list(dplyr_reconstruct = dplyr_reconstruct.panel_frame, group_by = group_by.panel_frame,
+                  mutate = mutate.panel_frame, transmute = transmute.panel_frame, filter = filter.panel_frame)
+  for (generic in names(methods)) {
+    registerS3method(generic, "panel_frame", methods[[generic]], envir = asNamespace("dplyr"))
+  }
+}
+
+# The panel's operators know the rows within dplyr's verbs too, and what runs along the rows is told.
+mutate.panel_frame <- function(.data, ...) {
+  warn_across_rows(rlang::enquos(...), .data)
+  with_current_panel(.data, NextMethod())
+}
+
+transmute.panel_frame <- function(.data, ...) {
+  warn_across_rows(rlang::enquos(...), .data)
+  with_current_panel(.data, NextMethod())
+}
+
+filter.panel_frame <- function(.data, ...) {
+  warn_across_rows(rlang::enquos(...), .data)
+  with_current_panel(.data, NextMethod())
+}
+
+group_by.panel_frame <- function(.data, ...) {
+  index <- panel_index(.data)
+  # Other verbs group too, for a moment.
+  if (!identical(topenv(parent.frame()), asNamespace("dplyr"))) tell_wavetax(c(
+    "A grouped table is no panel frame.",
+    i = sprintf("After `ungroup()` declare it again: `panel_frame(data, %s, %s)`.", code_name(index$entity),
+                code_name(index$period))
+  ), "wavetax_message_no_panel")
+  NextMethod()
+}
+
+warn_across_rows <- function(quos, data) {
+  index <- panel_index(data)
+  for (quo in quos) {
+    for (inner in calls_in(rlang::quo_get_expr(quo))) {
+      name <- call_name(inner)
+      if (!name %in% c("lag", "lead", "diff")) next
+      meant <- c(lag = "past", lead = "ahead", diff = "change")[[name]]
+      variable <- if (length(inner) > 1) deparse_words(inner[[2]]) else "x"
+      warn_wavetax(
+        "row_order", sprintf("`%s` runs along the rows, from one %s into the next.", short_text(deparse_words(inner)),
+                             index$entity), todo = sprintf("`%s(%s)` keeps to each, and to the clock.", meant, variable)
+      )
+    }
+  }
+}
+
+# Columns beside those of a panel.
+#' @export
+cbind.panel_frame <- function(..., deparse.level = 1) {
+  parts <- list(...)
+  first <- Position(is_panel_frame, parts)
+  index <- panel_index(parts[[first]])
+  parts <- lapply(parts, function(part) if (is_panel_frame(part)) plain_data_frame_keeping_names(part) else part)
+  restore_panel(do.call(cbind, c(parts, list(deparse.level = deparse.level))), index)
 }

@@ -239,3 +239,28 @@ test_that("what a fit does not answer it refuses in our words", {
     expect_error(ask(fit), class = "wavetax_error_not_of_fits")
   }
 })
+
+test_that("verbs keep the panel, or say that it is none any more and how to declare it again", {
+  panel <- harbour_panel()
+  expect_identical(panel[, "levy"], harbours$levy)
+  expect_identical(panel[3:4, "levy"], harbours$levy[3:4])
+  expect_s3_class(panel[, "levy", drop = FALSE], "data.frame")
+  beside <- cbind(panel, index = seq_len(nrow(panel)))
+  expect_s3_class(beside, "panel_frame")
+  expect_identical(names(beside), c(names(panel), "index"))
+  expect_message(panel$season <- NULL, class = "wavetax_message_no_panel")
+  expect_identical(class(panel), "data.frame")
+  skip_if_not_installed("dplyr")
+  panel <- harbour_panel()
+  own <- transform(panel, before = past(levy), usual = entity_mean(levy))
+  expect_identical(dplyr::mutate(panel, before = past(levy), usual = wavetax::entity_mean(levy)), own)
+  expect_identical(dplyr::filter(panel, past(levy) > 15)$nights, own$nights[which(own$before > 15)])
+  expect_identical(dplyr::transmute(panel, rise = change(levy))$rise, panel$levy - own$before)
+  expect_error(past(panel$levy), class = "wavetax_error_not_a_panel")
+  expect_warning(dplyr::mutate(panel, before = dplyr::lag(levy)), "`past(levy)`", fixed = TRUE,
+                 class = "wavetax_warning_row_order")
+  expect_message(grouped <- dplyr::group_by(panel, coast), "panel_frame(data, harbour, season)", fixed = TRUE)
+  expect_silent(dplyr::mutate(grouped, before = dplyr::lag(levy)))
+  expect_silent(dplyr::count(panel, coast))
+  expect_s3_class(dplyr::rename(panel, port = harbour), "panel_frame")
+})
