@@ -153,6 +153,13 @@ several_outcomes <- function(formula) {
   stats::setNames(outcomes, words)
 }
 
+# What was asked of a fit, with the data, which it holds once.
+request_again <- function(fit) {
+  request <- fit$request
+  if (is.null(request$data)) request["data"] <- list(fit$design$data)
+  request
+}
+
 #' @rdname panel_fit
 #' @param formula. Changes of the formula, as for R's own `update()`.
 #' @param evaluate Whether the changed call is run, or given back.
@@ -160,12 +167,13 @@ several_outcomes <- function(formula) {
 update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   check_flag(evaluate, "evaluate")
   changes <- rlang::enquos(...)
-  request <- object$request
-  if (is.null(request$data)) request$data <- object$design$data
+  request <- request_again(object)
   request$errors <- object$errors$spec
   request$formula <- object$design$formula
   if (!missing(formula.)) {
-    if (is.character(formula.) && length(formula.) == 1) formula. <- stats::as.formula(formula.)
+    if (is_one_text(formula.)) {
+      formula. <- tryCatch(stats::as.formula(formula.), error = function(cnd) formula.)
+    }
     if (!rlang::is_formula(formula.)) stop_argument("formula.", value_words(formula.),
                                                     "For example `update(fit, . ~ . + x)`.")
     request$formula <- stats::update.formula(request$formula, formula.)

@@ -65,8 +65,9 @@ drawn_outcome <- ".drawn"
 # The same fit of another outcome on the same rows, perhaps by another method.
 refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
   design <- level_design(fit)
-  request <- fit$request
+  request <- request_again(fit)
   data <- design$data
+  if (!is.null(design$offset)) y <- y + design$offset
   whole <- rep(NA_real_, nrow(data))
   if (is.null(design$rows)) whole <- y else whole[design$rows] <- y
   data[[drawn_outcome]] <- whole

@@ -90,7 +90,7 @@ as_correlated <- function(fit) {
               todo = sprintf("Write the others into the formula, `+ factor(%s)`, and use `fit_random()`.",
                              if (length(others) > 0) code_name(others[1]) else "group"))
   }
-  request <- fit$request
+  request <- request_again(fit)
   request$method <- "correlated"
   request$effects <- name
   request["errors"] <- list(se_classical())
@@ -150,7 +150,7 @@ mundlak_table <- function(fit, means) {
 
 # The random effects model, in which the means have no coefficients.
 null_of_mundlak <- function(correlated) {
-  request <- correlated$request
+  request <- request_again(correlated)
   request$method <- "random"
   suppressWarnings(run_fit(request))
 }

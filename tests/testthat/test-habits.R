@@ -100,6 +100,11 @@ test_that("an offset is added with the coefficient 1, in every model and on new 
     expect_equal(fitted(added) + residuals(added), fitted(taken) + residuals(taken) + added$design$offset)
   }
   expect_identical(labels(update(both[[1]], . ~ . - levy)), character())
+  added <- fit_fixed(log(nights) ~ levy + offset(storms / 10), thin)
+  taken <- fit_fixed(I(log(nights) - storms / 10) ~ levy, thin)
+  for (test in list(test_form, test_serial, test_variance, function(fit) test_effects(fit, draws = 99))) {
+    expect_equal(test(added)[c("statistic", "p.value")], test(taken)[c("statistic", "p.value")])
+  }
   expect_output(print(both[[1]]), "Added with the coefficient 1: storms/10", fixed = TRUE)
 })
 
