@@ -115,10 +115,16 @@ check_not_over <- function(outputs, inputs) {
 command_arguments <- function(command, args) {
   parser <- command_parser(command)
   for (option in command$options) if (!is.null(option$repeated)) args <- join_repeated(args, option)
+  # Behind `--` all are files, whatever they are called.
+  bar <- match("--", args)
+  behind <- if (is.na(bar)) character() else args[-seq_len(bar)]
+  if (!is.na(bar)) args <- args[seq_len(bar - 1)]
+  wrong <- function(cnd) stop_usage(parser_words(cnd, command))
   parsed <- tryCatch(
     optparse::parse_args(parser, args, positional_arguments = TRUE, print_help_and_exit = FALSE),
-    error = function(cnd) stop_usage(parser_words(cnd)), warning = function(cnd) stop_usage(parser_words(cnd))
+    error = wrong, warning = wrong
   )
+  parsed$args <- c(parsed$args, behind)
   if (isTRUE(parsed$options$help)) {
     optparse::print_help(parser)
     rlang::abort("help", class = "wavetax_help")
@@ -131,8 +137,23 @@ command_arguments <- function(command, args) {
   list(texts = parsed$options, files = parsed$args)
 }
 
-# What the parser says, without where in its code.
-parser_words <- function(cnd) trimws(sub("^Error in [^\n]*:\\s*", "", conditionMessage(cnd)))
+# What the parser says, in our words, without where in its code.
+parser_words <- function(cnd, command) {
+  words <- trimws(sub("^Error in [^\n]*:\\s*", "", conditionMessage(cnd)))
+  found <- function(pattern) sub("^-*", "", regmatches(words, regexec(pattern, words))[[1]][2])
+  plain <- found("\"([^\"]+)\" accepts no arguments")
+  if (!is.na(plain)) return(sprintf("--%s takes nothing: it is there or not.", plain))
+  bare <- found("\"([^\"]+)\" requires an argument")
+  if (!is.na(bare)) return(sprintf("--%s is given nothing.", bare))
+  unknown <- c(found("no such option: *(.+)$"), found("flag \"([^\"]+)\" is invalid"))
+  unknown <- unknown[!is.na(unknown)]
+  if (length(unknown) == 0) return(words)
+  name <- sub("=.*", "", unknown[1])
+  near <- near_names(name, vapply(command$options, `[[`, "", "name"))
+  paste(c(sprintf("There is no option %s%s.", if (nchar(name) == 1) "-" else "--", name), if (length(near) > 0) {
+    sprintf("Did you mean %s?", list_or(paste0("--", near)))
+  }), collapse = " ")
+}
 
 option_argument_names <- function(options) {
   c(stats::setNames(vapply(options, `[[`, "", "argument"), vapply(options, `[[`, "", "name")), help = "help")

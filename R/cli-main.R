@@ -3,11 +3,12 @@
 
 cli_main <- function(args) {
   options(width = 80L, OutDec = ".", scipen = 0, digits = 7)
-  if (length(args) == 0 || args[1] %in% c("--help", "-h", "help")) {
+  if (length(args) == 0 || args[1] %in% c("--help", "-h") || identical(args, "help")) {
     writeLines(cli_overview())
     return(if (length(args) == 0) 2L else 0L)
   }
-  if (args[1] == "--version") {
+  if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
+  if (args[1] %in% c("--version", "-V")) {
     writeLines(paste("wavetax", utils::packageVersion("wavetax")))
     return(0L)
   }
@@ -45,7 +46,7 @@ cli_overview <- function() {
     "wavetax: from panel data to compared models", "",
     "Usage: wavetax COMMAND ...", "",
     paste0("  ", format(names(commands)), "  ", vapply(commands, `[[`, "", "words")), "",
-    "wavetax COMMAND --help tells the options of one. wavetax --version tells the version.",
+    "wavetax help COMMAND tells the options of one, wavetax --version (-V) the version.",
     "Exit status: 0 done, 1 the data or the model was refused, 2 wrong usage."
   )
 }

@@ -46,7 +46,9 @@ may_be_empty <- "missing"
 `$.option_values` <- function(x, name) unclass(x)[[name]]
 
 stop_option <- function(option, takes, text) {
-  stop_usage(sprintf("--%s takes %s, not ", option$name, takes), list_words(sQuote(text, FALSE)), ".")
+  near <- unique(unlist(lapply(text, near_names, option$choices)))
+  stop_usage(sprintf("--%s takes %s, not ", option$name, takes), list_words(sQuote(text, FALSE)), ".",
+             if (length(near) > 0) sprintf(" Did you mean %s?", list_or(near)))
 }
 
 option_text <- function(text, option) text

@@ -6,6 +6,22 @@ panel_variation.panel_fit <- function(data, ..., by = NULL, show = NULL, statist
                           weights = {{ weights }})
 }
 
+#' @export
+panel_shape.panel_fit <- function(data, ...) {
+  check_no_dots(..., of = list(call = panel_shape, name = "panel_shape()", hidden = "data",
+                               todo = "Of a fit it is the shape of its rows."))
+  part <- part_of_fit(data)
+  shape_of(part$panel, part$chosen)
+}
+
+# The rows of a fit as a panel of their own: list(panel, chosen).
+part_of_fit <- function(fit) {
+  panel <- panel_of_fit(fit)
+  whole <- fit$design$index
+  list(panel = restore_panel(panel, whole), chosen = new_choice("that the fit uses", length(whole$codes),
+                                                                length(whole$entities)))
+}
+
 panel_of_fit <- function(fit) {
   check_keeps_rows(fit, "rows to describe")
   design <- fit$design

@@ -8,8 +8,11 @@
 #' enters late when its first period is after the panel's first, and leaves early
 #' when its last is before the panel's last.
 #'
-#' @param data A [panel_frame()].
-#' @return A list of class `panel_shape`: `rows`, `entities`, `periods` (counts), `first`, `last` (period values),
+#' @param data A [panel_frame()], or a fit on one: of the rows that it uses.
+#' @param ... Variables of the panel, named as everywhere (see [naming_columns]): the shape is of the rows in which all
+#'   of them are there. A panel that is nearly whole can have variables of which half is missing.
+#' @return A list of class `panel_shape`: `chosen` (`NULL`, or what was chosen of the panel: `words`, and `rows` and
+#'   `entities` of the panel), `rows`, `entities`, `periods` (counts), `first`, `last` (period values),
 #'   `step` (in the period's units: 1 is each whole number; for others see `unit`), `unit` (`NULL`, `"quarter"`,
 #'   `"month"`, `"week"`, `"day"` or `"label"`), `balanced`, `gap_cells` (missing entity-periods inside),
 #'   `gap_entities`, `late`, `early`, `once` (entities that enter late, leave early, are seen once), `per_entity`,
@@ -21,17 +24,56 @@
 #'   `last`, `rows`, `late`, `early`, and `missing`, the periods that it misses between). \cr `as.data.frame()` gives
 #'   `members`; `print(shape, members = TRUE)` lists those that enter late, leave early or miss something.
 #' @section Errors:
-#' `wavetax_error_not_a_panel` when `data` is not a panel frame.
+#' `wavetax_error_not_a_panel` when `data` is not a panel frame; `wavetax_error_unknown_column`; `wavetax_error_no_rows`
+#' where no row has all the variables.
 #' @examples
-#' panel_shape(panel_frame(harbours, harbour, season))
+#' panel <- panel_frame(harbours, harbour, season)
+#' panel_shape(panel)
+#' panel$survey <- replace(panel$levy, panel$season %% 2 == 0, NA)
+#' panel_shape(panel, levy, survey)
+#' panel_shape(fit_fixed(log(nights) ~ past(levy), panel))
 #' @export
-panel_shape <- function(data) {
+panel_shape <- function(data, ...) UseMethod("panel_shape")
+
+#' @export
+panel_shape.default <- function(data, ...) {
+  part <- panel_part(data, rlang::enquos(...))
+  shape_of(part$panel, part$chosen)
+}
+
+# The rows of a panel in which variables are there: list(panel, chosen).
+panel_part <- function(data, quos) {
   check_is_panel(data)
+  names <- unlist(lapply(unname(quos), column_names, data, "needed"))
+  if (length(names) == 0) return(list(panel = data, chosen = NULL))
+  keep <- Reduce(`&`, lapply(data[names], function(x) !is.na(x)))
+  if (!any(keep)) {
+    stop_wavetax("no_rows", sprintf("No row has %s.", list_words(sprintf("`%s`", names))),
+                 todo = "`panel_variation(panel)` tells what is missing.")
+  }
+  list(panel = data[keep, ], chosen = new_choice(
+    sprintf("with %s", list_words(sprintf("`%s`", names))), nrow(data), length(panel_index(data)$entities)
+  ))
+}
+
+# What was chosen of a panel of so many rows and entities.
+new_choice <- function(words, rows, entities) list(words = words, rows = rows, entities = entities)
+
+choice_words <- function(shape) {
+  chosen <- shape$chosen
+  if (is.null(chosen)) return(NULL)
+  absent <- chosen$entities - shape$entities
+  none <- if (absent > 0) sprintf("; %s %s none", count_of(absent, shape$entity), if (absent == 1) "has" else "have")
+  paste0(sprintf("The rows %s: %s of %s (%s percent)", chosen$words, count_words(shape$rows), count_words(chosen$rows),
+                 format_number(100 * shape$rows / chosen$rows, 3)), none)
+}
+
+shape_of <- function(data, chosen = NULL) {
   index <- panel_index(data)
   counts <- panel_counts(index)
   seen <- unname(counts$per_entity)
   inside <- missing_inside(index, counts$first_seen, counts$last_seen, seen)
-  structure(c(unclass(counts), list(
+  structure(c(list(chosen = chosen), unclass(counts), list(
     gaps = entity_gaps(index, inside, counts), patterns = presence_patterns(index),
     components = count_components(index), regular = regular_step(index, seen, counts),
     members = panel_members(index, inside, counts)

@@ -6,23 +6,25 @@
 #' both, and those with a gap, each kind a block with its number and as high as they are many (the rarest a little
 #' higher). Where neighbours of other patterns share a line, its shade is the share of them that is seen.
 #'
-#' @param data A [panel_frame()].
+#' @param data A [panel_frame()], or a fit on one: of the rows that it uses.
+#' @param ... Variables: of the rows in which all of them are there, as in [panel_shape()].
 #' @param lines The most entities drawn a line each.
 #' @return A ggplot object.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`.
 #' @examples
 #' plot_presence(panel_frame(harbours, harbour, season))
-#' plot_presence(panel_frame(harbours, harbour, season), lines = 50)
+#' plot_presence(fit_fixed(log(nights) ~ past(levy), panel_frame(harbours, harbour, season)), lines = 50)
 #' @export
-plot_presence <- function(data, lines = 150) {
-  check_is_panel(data)
+plot_presence <- function(data, ..., lines = 150) {
   check_number(lines, "lines", 1, 2000, whole = TRUE)
-  index <- panel_index(data)
+  part <- if (inherits(data, "panel_fit")) part_of_fit(data) else panel_part(data, rlang::enquos(...))
+  index <- panel_index(part$panel)
   shape <- panel_counts(index)
   single <- length(index$entities) <= lines
   drawn <- presence_drawing(index, single)
-  says <- c(paste0(shape_size(shape), ". ", shape_evenness(shape)),
+  shape$chosen <- part$chosen
+  says <- c(choice_words(shape), paste0(shape_size(shape), ". ", shape_evenness(shape)),
             if (!single) "sorted by pattern, as high as they are many")
   new_figure(presence_layers(drawn, index, single), "Who is seen when", paste(says, collapse = "; "), 4.4)
 }

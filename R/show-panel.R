@@ -52,7 +52,7 @@ blocks_of.panel_shape <- function(x, members = FALSE, ...) {
   cells <- as.numeric(x$entities) * x$periods
   absent <- absent_words(x)
   list(
-    heading_block(shape_size(x)), text_block(shape_evenness(x)),
+    heading_block(shape_size(x)), if (!is.null(x$chosen)) text_block(choice_words(x)), text_block(shape_evenness(x)),
     if (length(per) > 1) {
       text_block("Rows of one ", x$entity, ": ", count_words(min(per)), " to ", count_words(max(per)), ", ",
                  format_number(mean(per), 3), " on average")

@@ -15,7 +15,7 @@ as_table.panel_shape <- function(x, ...) {
     "groups that share no period" = count_words(x$components)
   )
   new_panel_table(table_rows(names(value)), list(table_column("", word_cells(unname(value)), "value")), "The panel",
-                  notes = table_note(c(shape_evenness(x), absent_words(x))))
+                  notes = table_note(c(choice_words(x), shape_evenness(x), absent_words(x))))
 }
 
 #' @export

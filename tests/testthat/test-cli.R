@@ -222,7 +222,7 @@ test_that("options without effect, wrong endings and outputs over inputs are ref
   refused("--by has no effect", "--errors", "classical", "--by", "coast", file = missing)
   for (option in c("--errors", "--by")) refused(paste(option, "is empty"), option, "", file = missing)
   refused("--header takes a number, not 'x'", "--header", "x", file = missing)
-  refused("^flag \"header\" requires", "--header", "-1", file = missing)
+  refused("^--header is given nothing", "--header", "-1", file = missing)
   refused("--variance has no effect", "--model", "pooled", "--variance", "nerlove", file = missing)
   refused("--effects has no effect", "--model", "pooled", "--effects", "both", file = missing)
   refused("--tests has no effect", "--format", "csv", "--tests", file = missing)
@@ -284,4 +284,26 @@ test_that("diagnose and appraise print what R prints, in three forms, and draw; 
   expect_identical(wavetax("diagnose", keys, "--model", "fixed,random")$status, 2L)
   expect_identical(wavetax("appraise", keys, "--level", "5")$status, 2L)
   expect_identical(wavetax("appraise", keys, "--format", "csv")$status, 2L)
+})
+
+test_that("near misses of options and values are named, `--` ends the options, and help is a command", {
+  usual <- c("--entity", "harbour", "--period", "season", "--formula", "log(nights) ~ levy")
+  said <- function(...) paste(wavetax("fit", shipped(), usual, ...)$err, collapse = " ")
+  for (wrong in list(c("--errrors", "classical"), "--errrors=classical")) {
+    expect_match(said(wrong), "There is no option --errrors. Did you mean --errors?", fixed = TRUE)
+  }
+  expect_match(said("--model", "fixd"), "Did you mean fixed?", fixed = TRUE)
+  expect_match(said("--tests=yes"), "--tests takes nothing", fixed = TRUE)
+  expect_match(said("-q"), "There is no option -q.", fixed = TRUE)
+  odd <- file.path(fresh_folder(), "-odd.csv")
+  file.copy(shipped(), odd)
+  plain <- wavetax("fit", shipped(), usual)
+  dashed <- wavetax("fit", usual, "--", "-odd.csv", before = sprintf("cd %s;", shQuote(dirname(odd))))
+  expect_identical(dashed$status, 0L)
+  expect_identical(dashed$out, plain$out)
+  expect_identical(wavetax("help", "fit")$out, wavetax("fit", "--help")$out)
+  expect_match(wavetax("-V")$out, "^wavetax [0-9]")
+  titled <- wavetax("fit", shipped(), usual, "--model", "pooled,fixed", "--title", "\u00d1and\u00fa", "--table",
+                    file <- file.path(dirname(odd), "t.md"), before = "LC_ALL=C")
+  expect_match(readLines(file, encoding = "UTF-8")[1], "\u00d1and\u00fa", fixed = TRUE)
 })

@@ -190,3 +190,22 @@ test_that("presence is drawn for few and for thousands of entities, paths break 
   expect_error(plot_paths(harbour_panel(), levy, entities = "Fennosay"), "Fennosey",
                class = "wavetax_error_unknown_entity")
 })
+
+test_that("the shape of variables, and of a fit, is of their rows, and says of how many", {
+  panel <- harbour_panel()
+  panel$survey <- replace(panel$levy, panel$season %% 2 == 0 | panel$harbour == "Fennosey", NA)
+  part <- panel_shape(panel, levy, survey)
+  kept <- panel_shape(panel_frame(as.data.frame(panel)[!is.na(panel$survey), ], harbour, season))
+  expect_identical(unclass(part)[-1], unclass(kept)[-1])
+  expect_output(print(part), sprintf("%d of 1,046", kept$rows), fixed = TRUE)
+  expect_output(print(part), "1 harbour has[[:space:]]+none")
+  fit <- fit_fixed(log(nights) ~ past(levy), panel)
+  expect_identical(panel_shape(fit)$rows, nobs(fit))
+  expect_identical(panel_shape(fit)$chosen$rows, 1046L)
+  expect_match(plot_presence(fit)$labels$subtitle, "The rows that the fit uses", fixed = TRUE)
+  expect_equal(sum(plot_presence(panel, survey)$data$seen), part$rows)
+  expect_error(panel_shape(panel, nothing), class = "wavetax_error_unknown_column")
+  panel$empty <- NA_real_
+  expect_error(panel_shape(panel, empty), class = "wavetax_error_no_rows")
+  expect_error(panel_shape(harbours), class = "wavetax_error_not_a_panel")
+})
