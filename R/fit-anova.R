@@ -19,7 +19,7 @@ anova.panel_fit <- function(object, ...) {
                "Pr(>F)" = stats::pf(f, gained, largest$df$residual, lower.tail = FALSE), check.names = FALSE),
     heading = c("F test of nested models, under classical errors",
                 paste0(seq_along(fits), ": ", vapply(fits, nested_words, ""))),
-    class = c("nested_test", "anova", "data.frame")
+    class = c("nested_test", "terms_tested", "anova", "data.frame")
   )
 }
 
@@ -47,7 +47,7 @@ terms_in_turn <- function(fit) {
                row.names = c(labels, "Residuals"), check.names = FALSE),
     heading = c(sprintf("Terms in turn%s, under classical errors", if (is.null(effects)) "" else effects),
                 short_text(deparse_words(fit$design$formula))),
-    class = c("terms_in_turn", "anova", "data.frame")
+    class = c("terms_in_turn", "terms_tested", "anova", "data.frame")
   )
 }
 

@@ -128,5 +128,6 @@ compared_terms <- function(fit, terms, sign, test, k, heading) {
   } else {
     table$AIC <- aic
   }
-  structure(table, heading = c(heading, nested_words(fit)), class = c("terms_compared", "anova", "data.frame"))
+  structure(table, heading = c(heading, nested_words(fit)),
+            class = c("terms_compared", "terms_tested", "anova", "data.frame"))
 }

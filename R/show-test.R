@@ -63,17 +63,20 @@ as_table.collinearity <- function(x, ...) {
   )
 }
 
+# Tests of terms by sums of squares: in turn, less or more, and of nested fits.
+
 #' @export
-print.terms_in_turn <- function(x, ...) {
-  check_print_dots(..., of = print.terms_in_turn)
+print.terms_tested <- function(x, ...) {
+  check_print_dots(..., of = print.terms_tested)
   show_blocks(blocks_of(x))
   invisible(x)
 }
 
 #' @export
-blocks_of.terms_in_turn <- function(x, ...) {
+blocks_of.terms_tested <- function(x, ...) {
   table <- as_table(x)
-  list(heading_block(table$title), text_block(table$notes$text), gap_block(), table_block(table))
+  list(if (!is.null(table$title)) list(heading_block(table$title), text_block(table$notes$text), gap_block()),
+       table_block(table))
 }
 
 #' @export
@@ -85,20 +88,6 @@ as_table.terms_in_turn <- function(x, ...) {
     typed_column("F value", "F", "number"), typed_column("Pr(>F)", "p", "p")
   ))
   table_of_columns(data, heading[1], table_note(heading[-1]))
-}
-
-#' @export
-print.terms_compared <- function(x, ...) {
-  check_print_dots(..., of = print.terms_compared)
-  show_blocks(blocks_of(x))
-  invisible(x)
-}
-
-#' @export
-blocks_of.terms_compared <- function(x, ...) {
-  table <- as_table(x)
-  list(if (!is.null(table$title)) list(heading_block(table$title), text_block(table$notes$text), gap_block()),
-       table_block(table))
 }
 
 #' @export
@@ -114,19 +103,6 @@ as_table.terms_compared <- function(x, ...) {
   data <- typed_table(data.frame(term = term, unclass(x), check.names = FALSE),
                       c(list(typed_column("term", "", "text")), there))
   table_of_columns(data, heading[1], table_note(heading[-1]))
-}
-
-#' @export
-print.nested_test <- function(x, ...) {
-  check_print_dots(..., of = print.nested_test)
-  show_blocks(blocks_of(x))
-  invisible(x)
-}
-
-#' @export
-blocks_of.nested_test <- function(x, ...) {
-  table <- as_table(x)
-  list(heading_block(table$title), text_block(table$notes$text), gap_block(), table_block(table))
 }
 
 #' @export
