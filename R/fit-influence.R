@@ -19,7 +19,7 @@
 #' A row that the fit goes through whatever its outcome (a leverage of 1, such as the only row of an entity) has no
 #' standardized residual: `NaN`, and `dfbeta()` is 0.
 #'
-#' @param model,object A fit that holds its rows.
+#' @param model A fit that holds its rows.
 #' @param ... Takes nothing.
 #' @return A number a row used, with the names that rows of the data have; `dfbeta()` and `dfbetas()` a matrix of
 #'   rows by coefficients.

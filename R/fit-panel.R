@@ -8,14 +8,15 @@ panel_variation.panel_fit <- function(data, ..., by = NULL, show = NULL, statist
 
 #' @export
 panel_shape.panel_fit <- function(data, ...) {
-  check_no_dots(..., of = list(call = panel_shape, name = "panel_shape()", hidden = "data",
-                               todo = "Of a fit it is the shape of its rows."))
-  part <- part_of_fit(data)
+  part <- part_of_fit(data, ..., name = "panel_shape()")
   shape_of(part$panel, part$chosen)
 }
 
 # The rows of a fit as a panel of their own: list(panel, chosen).
-part_of_fit <- function(fit) {
+part_of_fit <- function(fit, ..., name) {
+  check_is_fit(fit)
+  check_no_dots(..., of = list(call = part_of_fit, name = name, hidden = c("fit", "name"),
+                               todo = "Of a fit it is about the rows that the fit uses."))
   panel <- panel_of_fit(fit)
   whole <- fit$design$index
   list(panel = restore_panel(panel, whole), chosen = new_choice("that the fit uses", length(whole$codes),

@@ -105,7 +105,7 @@ compared_terms <- function(fit, terms, sign, test, k, heading) {
                  todo = "`test_joint(fit, term)` tests terms of any fit.")
   }
   others <- lapply(terms, function(term) {
-    one <- update(fit, stats::as.formula(paste("~ .", sign, term)))
+    one <- stats::update(fit, stats::as.formula(paste("~ .", sign, term)))
     check_same_data(fit, one)
     one
   })

@@ -18,7 +18,8 @@
 #' @export
 plot_presence <- function(data, ..., lines = 150) {
   check_number(lines, "lines", 1, 2000, whole = TRUE)
-  part <- if (inherits(data, "panel_fit")) part_of_fit(data) else panel_part(data, rlang::enquos(...))
+  of_fit <- inherits(data, "panel_fit")
+  part <- if (of_fit) part_of_fit(data, ..., name = "plot_presence()") else panel_part(data, rlang::enquos(...))
   index <- panel_index(part$panel)
   shape <- panel_counts(index)
   single <- length(index$entities) <= lines
