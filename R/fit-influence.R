@@ -106,9 +106,11 @@ rstudent.panel_fit <- function(model, ...) {
 #' @export
 cooks.distance.panel_fit <- function(model, ...) {
   check_no_dots(..., of = method_call("cooks.distance"))
-  rows <- row_measures(model)
-  parameters <- model$n - model$df$residual
-  with_row_names(standardized(rows, sqrt(model$scale))^2 * rows$hat / (1 - rows$hat) / parameters, model)
+  with_row_names(cooks_of(model, row_measures(model)), model)
+}
+
+cooks_of <- function(fit, rows) {
+  standardized(rows, sqrt(fit$scale))^2 * rows$hat / (1 - rows$hat) / (fit$n - fit$df$residual)
 }
 
 #' @rdname row_influence

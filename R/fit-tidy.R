@@ -86,10 +86,9 @@ augment.panel_fit <- function(x, data = NULL, newdata = NULL, ...) {
     NULL
   })
   if (!is.null(rows)) {
-    standard <- standardized(rows, sqrt(x$scale))
     columns <- c(columns, list(
-      .hat = rows$hat, .sigma = sigma_without(x, rows),
-      .cooksd = standard^2 * rows$hat / (1 - rows$hat) / (x$n - x$df$residual), .std.resid = standard
+      .hat = rows$hat, .sigma = sigma_without(x, rows), .cooksd = cooks_of(x, rows),
+      .std.resid = standardized(rows, sqrt(x$scale))
     ))
   }
   columns <- lapply(columns, unname)

@@ -20,24 +20,15 @@ dplyr_reconstruct.panel_frame <- function(data, template) {
 
 register_dplyr <- function(...) {
   methods <- list(dplyr_reconstruct = dplyr_reconstruct.panel_frame, group_by = group_by.panel_frame,
-                  mutate = mutate.panel_frame, transmute = transmute.panel_frame, filter = filter.panel_frame)
+                  mutate = verb_on_panel, transmute = verb_on_panel, filter = verb_on_panel)
   for (generic in names(methods)) {
     registerS3method(generic, "panel_frame", methods[[generic]], envir = asNamespace("dplyr"))
   }
 }
 
-# The panel's operators know the rows within dplyr's verbs too, and what runs along the rows is told.
-mutate.panel_frame <- function(.data, ...) {
-  warn_across_rows(rlang::enquos(...), .data)
-  with_current_panel(.data, NextMethod())
-}
-
-transmute.panel_frame <- function(.data, ...) {
-  warn_across_rows(rlang::enquos(...), .data)
-  with_current_panel(.data, NextMethod())
-}
-
-filter.panel_frame <- function(.data, ...) {
+# The panel's operators know the rows within dplyr's verbs too, and what runs along the rows is told: the method of each
+# of them.
+verb_on_panel <- function(.data, ...) {
   warn_across_rows(rlang::enquos(...), .data)
   with_current_panel(.data, NextMethod())
 }
