@@ -69,15 +69,21 @@ bench: build
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh
 
+# For one user alone fish looks among its own.
+FISH := $(if $(filter 0,$(shell id -u)),$(PREFIX)/share/fish/vendor_completions.d,$(HOME)/.config/fish/completions)
+
 install: setup-demo
-	@library="$$(Rscript tools/packages.R library)" && $(INSTALL) --library="$$library" . > .build/install.log 2>&1 \
-	  || { tail -40 .build/install.log >&2; exit 1; }; \
-	mkdir -p "$(PREFIX)/bin" && install -m 755 exec/wavetax "$(PREFIX)/bin/wavetax" && \
-	mkdir -p "$(PREFIX)/share/man/man1" "$(PREFIX)/share/bash-completion/completions" && \
-	R_LIBS="$$library$${R_LIBS:+:$$R_LIBS}" exec/wavetax manual > "$(PREFIX)/share/man/man1/wavetax.1" && \
-	R_LIBS="$$library$${R_LIBS:+:$$R_LIBS}" exec/wavetax completion bash \
-	  > "$(PREFIX)/share/bash-completion/completions/wavetax" && \
-	echo "Installed: the R package wavetax in $$library, and $(PREFIX)/bin/wavetax with its manual and completion"
+	@library="$$(Rscript tools/packages.R library)" && mkdir -p .build && \
+	$(INSTALL) --library="$$library" . > .build/install.log 2>&1 || { tail -40 .build/install.log >&2; exit 1; }; \
+	mkdir -p "$(PREFIX)/bin" "$(PREFIX)/share/man/man1" "$(PREFIX)/share/bash-completion/completions" \
+	  "$(PREFIX)/share/zsh/site-functions" "$(FISH)" && \
+	tools/launcher.sh "$$library/wavetax" > "$(PREFIX)/bin/wavetax" && chmod 755 "$(PREFIX)/bin/wavetax" && \
+	install -m 644 inst/shell/wavetax.1 "$(PREFIX)/share/man/man1/wavetax.1" && \
+	install -m 644 inst/shell/completion.bash "$(PREFIX)/share/bash-completion/completions/wavetax" && \
+	install -m 644 inst/shell/completion.zsh "$(PREFIX)/share/zsh/site-functions/_wavetax" && \
+	install -m 644 inst/shell/completion.fish "$(FISH)/wavetax.fish" && \
+	echo "Installed: the R package wavetax in $$library, and $(PREFIX)/bin/wavetax with its manual and completion" && \
+	echo "zsh finds its completion with  fpath=(\"$(PREFIX)/share/zsh/site-functions\" \$$fpath)  before compinit."
 	@case ":$$PATH:" in *":$(PREFIX)/bin:"*) ;; \
 	  *) echo "$(PREFIX)/bin is not on your PATH: add  export PATH=\"$(PREFIX)/bin:\$$PATH\"  to your shell's start-up file." ;; esac
 

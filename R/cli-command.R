@@ -6,21 +6,25 @@
 #   files     how many files it takes, Inf for one or more
 #   needs     arguments that must be given
 #   check     function(values): refuses options that would have no effect, before anything is read
-new_command <- function(words, usage, about, options, run, files = Inf, needs = character(), check = identity) {
-  list(words = words, usage = usage, about = about, options = options, run = run, files = files, needs = needs,
-       check = check)
+#   reads     whether it has results of data, so that options for them have an effect
+new_command <- function(words, usage, about, options, run, files = Inf, needs = character(), check = identity,
+                        reads = TRUE) {
+  if (reads) options <- c(options, options_under(output = common_options()))
+  list(words = words, usage = usage, about = about, options = options, run = run, files = files,
+       needs = needs, check = check)
 }
 
 # What a command gives:
 #   text, markdown   functions that give blocks, csv a data frame, json values or text: only that of the format is asked
-#   files            by argument of an output option, a function that writes it
+#   table            a function that gives what goes to `--table`
+#   files            by argument of another output option, a function that writes it
 #   data             what goes to `out`; on standard output nothing else is printed
 #   figures          by name, functions that give one each, for the folder `figures`, of `size` in inches
 #   status           0, or 1 where the data were found wanting
-new_results <- function(text, markdown = text, csv = NULL, json = NULL, files = list(), data = NULL, figures = list(),
-                        size = NULL, status = 0L) {
-  list(forms = list(text = text, markdown = markdown, csv = csv, json = json), files = files, data = data,
-       figures = figures, size = size, status = status)
+new_results <- function(text, markdown = text, csv = NULL, json = NULL, table = NULL, files = list(), data = NULL,
+                        figures = list(), size = NULL, status = 0L) {
+  list(forms = list(text = text, markdown = markdown, csv = csv, json = json), table = table, files = files,
+       data = data, figures = figures, size = size, status = status)
 }
 
 run_command <- function(command, args) {
@@ -30,29 +34,47 @@ run_command <- function(command, args) {
   }
   values <- option_values(command$options, given$texts)
   values$named <- given$files
+  if (!is.null(values$width)) options(width = values$width)
   command$check(values)
-  outputs <- unlist(values[option_arguments(command$options, output_kinds)])
+  kinds <- option_kinds(command$options, output_kinds)
+  outputs <- unlist(values[names(kinds)])
+  piped <- names(outputs)[outputs == "-"]
+  if (length(piped) > 1) stop_usage("Only one thing can go to standard output: name files for the others.")
   check_not_over(outputs[outputs != "-"], cli_inputs(given$files, values))
-  deliver(command$run(values, cli_files(given$files, values, command$files)), values)
+  with_messages(!isTRUE(values$quiet), {
+    values <- values_from_pipes(values)
+    results <- command$run(values, cli_files(given$files, values, command$files))
+    deliver(results, values, if (length(piped) > 0) list(argument = piped, kind = kinds[[piped]]))
+  })
 }
 
-option_arguments <- function(options, kinds) {
-  vapply(Filter(function(option) option$kind %in% kinds, options), `[[`, "", "argument")
+# Kinds of options by argument.
+option_kinds <- function(options, kinds) {
+  found <- Filter(function(option) option$kind %in% kinds, options)
+  stats::setNames(vapply(found, `[[`, "", "kind"), vapply(found, `[[`, "", "argument"))
 }
 
-# Files first, so that they are there also when nobody reads what is printed to its end.
-deliver <- function(results, values) {
-  for (argument in intersect(names(results$files), names(values))) {
-    results$files[[argument]](values[[argument]])
+with_messages <- function(told, work) {
+  if (told) return(work)
+  withCallingHandlers(work, message = function(cnd) invokeRestart("muffleMessage"))
+}
+
+# Files first, so that they are there also when nobody reads what is printed to its end. What goes to standard output
+# has it for itself.
+deliver <- function(results, values, piped = NULL) {
+  writers <- output_writers(results)
+  for (argument in setdiff(intersect(names(writers), names(values)), piped$argument)) {
+    writers[[argument]](values[[argument]])
     cli_wrote(values[[argument]])
   }
   deliver_figures(results, values$figures)
-  if (identical(values$out, "-")) return(cli_csv(results$data))
+  if (!is.null(piped)) return(deliver_piped(results, values, piped))
   if (!is.null(results$data)) {
     write_panel(results$data, values$out)
     cli_wrote(values$out)
   }
   format <- if (is.null(values$format)) "text" else values$format
+  if (format %in% c("html", "latex")) return(deliver_piped(results, values, list(argument = "table", kind = "table_file")))
   content <- results$forms[[format]]()
   switch(format,
     text = show_blocks(blocks_in_options(content)),
@@ -63,6 +85,27 @@ deliver <- function(results, values) {
   if (results$status != 0L) rlang::abort("found", class = "wavetax_refused")
 }
 
+# As a file's content, whose ending says what it is: a table's is that of the format asked for.
+piped_endings <- c(data_file = "csv", fits_file = "json", figure_file = "png", log_file = "json")
+table_formats <- c(text = "txt", markdown = "md", csv = "csv", json = "json", html = "html", latex = "tex")
+
+deliver_piped <- function(results, values, piped) {
+  if (piped$argument == "out") return(cli_csv(results$data))
+  ending <- if (piped$kind == "table_file") table_formats[[values$format]] else piped_endings[[piped$kind]]
+  file <- tempfile(fileext = paste0(".", ending))
+  on.exit(unlink(file))
+  if (ending == "txt") return(show_blocks(blocks_in_options(blocks_of(results$table()))))
+  output_writers(results)[[piped$argument]](file)
+  print_bytes(readBin(file, "raw", file.size(file)))
+}
+
+# Where what is printed is collected.
+print_bytes <- function(bytes) rlang::signal("printed", class = "wavetax_bytes", bytes = bytes)
+
+output_writers <- function(results) {
+  c(results$files, if (!is.null(results$table)) list(table = function(file) write_table(results$table(), file)))
+}
+
 # One that does not exist of these data is told.
 deliver_figures <- function(results, folder) {
   if (is.null(folder)) return(invisible())
@@ -70,7 +113,7 @@ deliver_figures <- function(results, folder) {
   for (i in along_with_progress(results$figures, "Drawing")) {
     name <- names(results$figures)[i]
     figure <- tryCatch(results$figures[[i]](), wavetax_error = function(cnd) {
-      writeLines(sprintf("Not drawn: %s. %s", name, first_line(cnd)), stderr())
+      message(sprintf("Not drawn: %s. %s", name, first_line(cnd)))
     })
     if (is.null(figure)) next
     file <- file.path(folder, paste0(name, ".png"))
@@ -79,7 +122,7 @@ deliver_figures <- function(results, folder) {
   }
 }
 
-cli_wrote <- function(file) writeLines(paste("Written:", file), stderr())
+cli_wrote <- function(file) message(paste("Written:", file))
 
 cli_csv <- function(table) text_writer(table, ",")$write("")
 
@@ -126,7 +169,7 @@ command_arguments <- function(command, args) {
   )
   parsed$args <- c(parsed$args, behind)
   if (isTRUE(parsed$options$help)) {
-    optparse::print_help(parser)
+    writeLines(command_help(command, getOption("width")))
     rlang::abort("help", class = "wavetax_help")
   }
   n <- length(parsed$args)
@@ -160,16 +203,14 @@ option_argument_names <- function(options) {
 }
 
 command_parser <- function(command) {
-  optparse::OptionParser(usage = command$usage, description = paste0("\n", command$about),
-                         option_list = lapply(command$options, parsed_option))
+  optparse::OptionParser(usage = command$usage, option_list = lapply(command$options, parsed_option))
 }
 
 parsed_option <- function(option) {
   if (option$kind == "flag") {
-    return(optparse::make_option(option_flags(option), action = "store_true", default = FALSE, help = option$help))
+    return(optparse::make_option(option_flags(option), action = "store_true", default = FALSE))
   }
-  optparse::make_option(option_flags(option), type = "character", metavar = option$metavar, help = option$help,
-                        default = option$default)
+  optparse::make_option(option_flags(option), type = "character", metavar = option$metavar, default = option$default)
 }
 
 # `--model a --model b` as `--model a,b`.

@@ -31,15 +31,10 @@ cli_error_words <- function() {
   )
 }
 
-errors_option <- function() {
+errors_option <- function(help = "several by commas give columns", one = FALSE) {
   words <- cli_error_words()
-  new_option(
-    "errors", "errors", paste0(
-      "several by commas give columns: ",
-      paste0(names(words), " (", vapply(words, `[[`, "", "words"), ")", collapse = ", "),
-      ", or all: a table of each model under all of them [default: clustered]"
-    ), "LIST", choices = names(words)
-  )
+  new_option("errors", "errors", paste(help, "[default: clustered]"), if (one) "WORD" else "LIST",
+             told = c(vapply(words, `[[`, "", "words"), if (!one) c(all = "a table of each model under all of them")))
 }
 
 clusters_option <- function(help) new_option("by", "clusters", help, "COLUMNS")
@@ -77,7 +72,7 @@ all_errors <- function(values) identical(values$errors, "all")
 check_error_options <- function(values) {
   if (all_errors(values)) {
     if (!is.null(values$by)) stop_usage("--by has no effect: --errors all clusters by entity and period.")
-    if (values$format != "text") stop_usage("--errors all is printed as text only, not as ", values$format, ".")
+    if (!identical(values$format, "text")) stop_usage("--errors all is printed as text only, not as ", values$format, ".")
     return(invisible())
   }
   if (is.null(values$by) || is.null(values$errors)) return(invisible())

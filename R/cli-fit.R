@@ -6,27 +6,33 @@ fit_command <- function() {
     "wavetax fit FILE --entity COLUMN --period COLUMN --formula TEXT [options]",
     paste("Estimates models of one equation on a table, and sets them side by side.",
           "Standard errors are clustered by entity unless told otherwise."),
-    c(key_options(), list(
-      formula_option(),
-      new_option("model", "choices", paste0("of ", paste(fit_method_names, collapse = ", "),
-                                            "; may be repeated [default: pooled,fixed,random]"),
-                 "LIST", default = "pooled,fixed,random", choices = fit_method_names, repeated = ","),
-      effects_option(), variance_option(), errors_option(),
-      clusters_option(paste("to cluster by; harbour+season are two dimensions, coast:season",
-                            "combinations [default: the entity]")),
-      weights_option(), rows_option(),
-      new_option("tests", "flag", "also test for serial correlation and, with fixed and random, Hausman's"),
-      format_option(c("text", "csv", "json", "markdown")),
-      new_option("save", "fits_file", "save the fits too: .json", "FILE"), table_file_option(),
-      figure_file_option("draw the slopes across the models: .png, .pdf or .svg")
-    ), spec_table_options(), reader_options()),
+    options_under(
+      data = c(key_options(), list(rows_option(), let_option())), read = reader_options(),
+      model = list(
+        formula_option(),
+        models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
+        effects_option(), variance_option(), weights_option(),
+        new_option("split", "text", "each model of all rows, and of those of each of its values", "COLUMN"),
+        new_option("steps", "steps", paste("a ladder instead of models: regressors such as '~ storms', or effects such as",
+                                           "harbour, each added to what was before; may be repeated"),
+                   "LIST", repeated = ",")
+      ),
+      errors = list(errors_option(), clusters_option(paste(
+        "to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]"
+      ))),
+      tests = list(
+        new_option("tests", "flag", "test for serial correlation and, with fixed and random, Hausman's"),
+        new_option("test", "restrictions", paste("test coefficients jointly in each model: 'levy, storms' (both 0) or",
+                                                 "'levy = -0.05'; may be repeated"), "TEXT", repeated = "\u001f")
+      ),
+      output = c(list(
+        format_option(names(table_formats)),
+        new_option("save", "fits_file", "save the fits too: .json; - prints them alone", "FILE"), table_file_option(),
+        figure_file_option("draw the slopes across the models: .png, .pdf or .svg; - for a .png on standard output")
+      ), spec_table_options())
+    ),
     run_fit_command, needs = c("entity", "period", "formula"), check = check_fit_options
   )
-}
-
-variance_option <- function() {
-  new_option("variance", "choice", "of the components of random effects", "METHOD",
-             choices = names(core_variance_methods))
 }
 
 figure_file_option <- function(help) new_option("figure", "figure_file", help, "FILE")
@@ -34,68 +40,74 @@ figure_file_option <- function(help) new_option("figure", "figure_file", help, "
 run_fit_command <- function(values, files) {
   panel <- cli_panel(files, values)
   errors <- chosen_errors(values)
-  fits <- lapply(stats::setNames(values$model, values$model), function(model) {
-    cli_one_fit(model, panel, errors[[1]], values)
-  })
+  fits <- if (!is.null(values$steps)) cli_ladder(panel, errors[[1]], values) else cli_models(panel, errors[[1]], values)
+  tests <- c(if (values$tests) cli_tests(first_of_models(fits)), joint_tests(fits, values$test))
   fits <- cli_under_errors(fits, errors)
-  table <- cli_spec_table(fits, values)
-  tests <- if (values$tests) cli_tests(first_of_models(fits))
+  table <- function() cli_spec_table(fits, values)
   fitted_results(fits, table, text = function() {
     compared <- if (all_errors(values)) lapply(unname(fits), compare_errors)
     each <- lapply(c(unname(fits), compared, tests), function(one) list(blocks_of(one), gap_block()))
-    list(each, if (length(fits) > 1) blocks_of(table))
+    list(each, if (length(fits) > 1 || any(table_arguments_of_fits %in% names(values))) blocks_of(table()))
   })
+}
+
+# The models, each of the rows of every value too where they are split.
+cli_models <- function(panel, errors, values) {
+  models <- chosen_models(values)
+  fits <- lapply(stats::setNames(models, models), function(model) {
+    if (is.null(values$split)) return(cli_one_fit(model, panel, errors, values))
+    do.call(fit_each, c(list(values$formula(panel), panel, values$split, fit_door(model)),
+                        fit_arguments(model, panel, errors, values)))
+  })
+  if (is.null(values$split)) return(fits)
+  if (length(models) == 1) return(fits[[1]])
+  unlist(lapply(models, function(model) {
+    stats::setNames(fits[[model]], paste(model, names(fits[[model]]), sep = ", "))
+  }), recursive = FALSE)
+}
+
+cli_ladder <- function(panel, errors, values) {
+  given <- list(weights = values$weights, errors = errors, rows = if (!is.null(values$rows)) values$rows(panel))
+  do.call(spec_ladder, c(list(values$formula(panel), values$steps(panel), panel), Filter(Negate(is.null), given)))
+}
+
+# Restrictions in each of the fits, as a list of tests.
+joint_tests <- function(fits, restrictions) {
+  unlist(lapply(restrictions, function(terms) lapply(unname(fits), test_joint, terms)), recursive = FALSE)
+}
+
+check_fit_options <- function(values) {
+  if (!is.null(values$steps)) {
+    for (one in intersect(c("model", "effects", "variance", "split"), names(values))) {
+      stop_usage(sprintf("--%s has no effect with --steps: each step is a model of its own.", one))
+    }
+  } else {
+    check_model_options(values)
+  }
+  for (one in c("split", "steps")) if (values$tests && !is.null(values[[one]])) {
+    stop_usage(sprintf("--tests has no effect with --%s.", one))
+  }
+  for (one in c(if (values$tests) "tests", if (!is.null(values$test)) "test")) {
+    if (values$format != "text") {
+      stop_usage(sprintf("--%s has no effect: tests are printed as text only, not as %s.", one, values$format))
+    }
+    for (out in c("table", "save", "figure")) if (identical(values[[out]], "-")) {
+      stop_usage(sprintf("--%s has no effect: --%s - prints one thing alone.", one, out))
+    }
+  }
+  check_error_options(values)
 }
 
 # Fits and their table, for `fit` and `compare`.
 fitted_results <- function(fits, table, text) {
   new_results(
-    text = text, markdown = function() blocks_of(table),
-    csv = function() as.data.frame(table), json = function() fits_json(fits),
-    files = list(
-      table = function(file) write_table(table, file), save = function(file) write_fits(fits, file = file),
+    text = text, markdown = function() blocks_of(table()),
+    csv = function() as.data.frame(table()), json = function() fits_json(fits),
+    table = table, files = list(
+      save = function(file) write_fits(fits, file = file),
       figure = function(file) save_figure(plot_estimates(fits), file)
     )
   )
-}
-
-# Options that would have no effect are refused, before anything is read.
-check_fit_options <- function(values) {
-  models <- values$model
-  without <- function(option, takers, why) {
-    if (!is.null(values[[option]]) && !any(takers %in% models)) {
-      stop_usage(sprintf("--%s has no effect: %s.", option, why))
-    }
-  }
-  takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
-  without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
-  without("variance", takers("variance"), "only random and correlated effects have variance components")
-  if (!is.null(values$weights)) {
-    plain <- Filter(function(model) !fit_method(model)$weighted(values$variance), models)
-    if (length(plain) > 0) {
-      likelihood <- if (fit_method(plain[1])$weighted("maximum-likelihood")) {
-        ", or say --variance maximum-likelihood"
-      }
-      stop_usage(sprintf("--weights: %s takes none; leave it out of --model", plain[1]), likelihood, ".")
-    }
-  }
-  if (isTRUE(values$tests) && values$format != "text") {
-    stop_usage("--tests has no effect: tests are printed as text only, not as ", values$format, ".")
-  }
-  check_error_options(values)
-}
-
-# Each model is given the options that its descriptor has; sets of effects that it does not take are
-# left to the models that do, and it keeps the entity's.
-cli_one_fit <- function(model, panel, errors, values) {
-  method <- fit_method(model)
-  effects <- if (is.null(values$effects)) "entity" else values$effects(panel)
-  sets <- effect_sets(effects, panel)
-  fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
-  given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights)
-  given <- c(list(errors = errors, rows = if (!is.null(values$rows)) values$rows(panel)),
-             given[intersect(names(given), method$arguments)])
-  do.call(fit_door(model), c(list(values$formula(panel), panel), Filter(Negate(is.null), given)))
 }
 
 # A fit of each model, whatever its errors.
@@ -116,17 +128,19 @@ compare_command <- function() {
   new_command(
     "set saved fits side by side", "wavetax compare FILE.json [FILE.json ...] [options]",
     "Sets saved fits side by side.",
-    c(spec_table_options(), list(
-      new_option("labels", "text", "file of names and labels, a codebook", "FILE"),
-      new_option("errors", "errors", "of the fits only those under these errors, in the words of `wavetax fit`",
-                 "LIST"),
-      format_option(c("text", "csv", "json", "markdown")), table_file_option(),
-      figure_file_option("draw the slopes across the fits: .png, .pdf or .svg")
-    )),
+    options_under(
+      errors = list(new_option("errors", "errors", paste("of the fits only those under these errors, in the words of",
+                                                         "`wavetax fit`"), "LIST", choices = names(cli_error_words()))),
+      output = c(spec_table_options(), list(
+        new_option("labels", "text", "file of names and labels, a codebook", "FILE"),
+        format_option(names(table_formats)), table_file_option(),
+        figure_file_option("draw the slopes across the fits: .png, .pdf or .svg")
+      ))
+    ),
     function(values, files) {
       fits <- cli_saved_under(saved_fits(files), values$errors)
-      table <- cli_spec_table(fits, values)
-      fitted_results(fits, table, text = function() blocks_of(table))
+      table <- function() cli_spec_table(fits, values)
+      fitted_results(fits, table, text = function() blocks_of(table()))
     },
     check = function(values) if (all_errors(values)) stop_option(list(name = "errors"), "words of errors", "all")
   )
@@ -154,7 +168,8 @@ spec_table_options <- function() {
     new_option("beneath", "choices", sprintf("beneath each estimate: %s [default: std_error]",
                                              paste(names(beneath_words), collapse = ", ")),
                "LIST", choices = names(beneath_words)),
-    new_option("facts", "texts", "what is told below, such as 'effects,rows,r_squared,outcome_mean'", "LIST"),
+    new_option("facts", "texts", "what is told below, such as 'effects,rows,r_squared,outcome_mean'", "LIST",
+               choices = c(fact_kinds, names(spec_figures))),
     new_option("marks", "marks", "signs of your own by p, such as '+=0.05'", "PAIRS"),
     new_option("decimals", "number", "decimals of estimates [default: as many as errors ask for]", "N"),
     new_option("title", "text", "title of the table", "TEXT"),
@@ -162,9 +177,9 @@ spec_table_options <- function() {
   )
 }
 
+table_arguments_of_fits <- c("terms", "hide", "beneath", "facts", "marks", "decimals", "title", "over")
+
 cli_spec_table <- function(fits, values) {
-  given <- unclass(values)[intersect(c("terms", "hide", "beneath", "facts", "marks", "decimals", "labels", "title",
-                                       "over"),
-                                     names(values))]
+  given <- unclass(values)[intersect(c(table_arguments_of_fits, "labels"), names(values))]
   do.call(spec_table, c(list(fits), given))
 }

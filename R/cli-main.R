@@ -2,9 +2,9 @@
 # Exit status 0 done, 1 the data or the model was refused, 2 wrong usage.
 
 cli_main <- function(args) {
-  options(width = 80L, OutDec = ".", scipen = 0, digits = 7)
+  options(width = cli_width(), OutDec = ".", scipen = 0, digits = 7)
   if (length(args) == 0 || args[1] %in% c("--help", "-h") || identical(args, "help")) {
-    writeLines(cli_overview())
+    writeLines(overview_help(getOption("width")))
     return(if (length(args) == 0) 2L else 0L)
   }
   if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
@@ -12,15 +12,14 @@ cli_main <- function(args) {
     writeLines(paste("wavetax", utils::packageVersion("wavetax")))
     return(0L)
   }
-  commands <- cli_commands()
-  if (!args[1] %in% names(commands)) {
-    near <- near_names(args[1], names(commands))
+  if (!args[1] %in% command_names) {
+    near <- near_names(args[1], command_names)
     return(cli_usage_error(c(
       sprintf("There is no command %s.", sQuote(args[1], FALSE)),
       if (length(near) > 0) sprintf("Did you mean %s?", near[1])
     ), "wavetax --help"))
   }
-  done <- cli_collect(cli_guard(run_command(commands[[args[1]]], args[-1]), args[1]))
+  done <- cli_collect(cli_guard(run_command(cli_command(args[1]), args[-1]), args[1]))
   if (length(done$printed) > 0 && !core_write_output(done$printed)) {
     writeLines("Error: the results could not be written to standard output.", stderr())
     return(1L)
@@ -34,21 +33,19 @@ cli_collect <- function(work) {
   options(cli.num_colors = cli::num_ansi_colors())
   connection <- rawConnection(raw(), "wb")
   sink(connection)
-  status <- tryCatch(work, finally = sink())
+  status <- tryCatch(
+    withCallingHandlers(work, wavetax_bytes = function(cnd) writeBin(cnd$bytes, connection)), finally = sink()
+  )
   printed <- rawConnectionValue(connection)
   close(connection)
   list(status = status, printed = printed)
 }
 
-cli_overview <- function() {
-  commands <- cli_commands()
-  c(
-    "wavetax: from panel data to compared models", "",
-    "Usage: wavetax COMMAND ...", "",
-    paste0("  ", format(names(commands)), "  ", vapply(commands, `[[`, "", "words")), "",
-    "wavetax help COMMAND tells the options of one, wavetax --version (-V) the version.",
-    "Exit status: 0 done, 1 the data or the model was refused, 2 wrong usage."
-  )
+# COLUMNS is the terminal's width where standard output is one: exec/wavetax asks for it.
+cli_width <- function() {
+  columns <- Sys.getenv("COLUMNS")
+  if (!grepl("^[0-9]{1,6}$", columns)) return(80L)
+  min(max(as.integer(columns), widths[1]), widths[2])
 }
 
 cli_usage_error <- function(lines, help) {

@@ -5,12 +5,25 @@
 #   argument   its name among the values, that of the argument of R
 #   default    text that is read when it is not given
 #   choices    for kinds with few values, or where a shell completes them
+#   told       what each of the choices is, by name, for help
 #   short      a letter
 #   repeated   what joins its values when it is given several times
+#   head       what help shows it under: a name of `option_heads`
 new_option <- function(name, kind, help, metavar = "", argument = gsub("-", "_", name, fixed = TRUE), default = NULL,
-                       choices = NULL, short = NULL, repeated = NULL) {
+                       choices = names(told), told = NULL, short = NULL, repeated = NULL) {
   list(name = name, kind = kind, help = help, metavar = metavar, argument = argument, default = default,
-       choices = choices, short = short, repeated = repeated)
+       choices = choices, told = told, short = short, repeated = repeated, head = "data")
+}
+
+option_heads <- c(data = "The data", model = "The model", errors = "Standard errors", tests = "Tests",
+                  output = "What comes out", read = "How the file is read")
+
+# Options of a command by head, as one list.
+options_under <- function(...) {
+  under <- list(...)
+  unlist(unname(Map(function(options, head) {
+    lapply(options, function(option) utils::modifyList(option, list(head = head)))
+  }, under, names(under))), recursive = FALSE)
 }
 
 option_flags <- function(option) {
@@ -55,6 +68,15 @@ option_text <- function(text, option) text
 option_flag <- function(text, option) isTRUE(text)
 option_texts <- function(text, option) option_list(text)
 
+option_width <- function(text, option) {
+  width <- suppressWarnings(as.numeric(text))
+  if (is.na(width) || width != trunc(width) || width < widths[1] || width > widths[2]) {
+    stop_option(option, sprintf("columns from %d to %d", widths[1], widths[2]), text)
+  }
+  as.integer(width)
+}
+widths <- c(40L, 1000L)
+
 option_number <- function(text, option) {
   number <- suppressWarnings(as.numeric(text))
   if (is.na(number)) stop_option(option, "a number", text)
@@ -84,6 +106,15 @@ option_share <- function(text, option) {
   share
 }
 
+# How sure an interval is.
+option_level <- function(text, option) {
+  level <- suppressWarnings(as.numeric(text))
+  if (length(level) != 1 || !is.finite(level) || level <= 0 || level >= 1) {
+    stop_option(option, "a share such as 0.95", text)
+  }
+  level
+}
+
 # A sheet by name or number, or several.
 option_sheets <- function(text, option) {
   sheets <- option_list(text)
@@ -96,6 +127,29 @@ option_delimiter <- function(text, option) if (text == "\\t") "\t" else text
 option_formula <- function(text, option) function(panel) formula_from_text(text, panel)
 option_condition <- function(text, option) function(panel) condition_from_text(text, panel)
 option_effects <- function(text, option) function(panel) effects_from_text(text, panel)
+
+# Texts that were joined, each read by `read`.
+repeated_texts <- function(text, option, read) {
+  given <- trimws(strsplit(text, option$repeated, fixed = TRUE)[[1]])
+  lapply(given[nzchar(given)], read)
+}
+
+# "levy = -0.05, storms = 0" as both at once.
+option_restrictions <- function(text, option) repeated_texts(text, option, list_outside_brackets)
+
+option_variables <- function(text, option) {
+  function(panel) Reduce(with_variable, repeated_texts(text, option, identity), panel)
+}
+
+# Steps of a ladder: regressors as in '~ storms', effects or methods as words.
+option_steps <- function(text, option) {
+  function(panel) {
+    lapply(list_outside_brackets(text), function(one) {
+      if (startsWith(one, "~")) regressors_from_text(one, panel) else
+        if (one %in% ladder_methods()) one else effects_from_text(one, panel)
+    })
+  }
+}
 
 # tidy, or pairs of a wrong and a right name.
 option_pairs <- function(text, option) {
@@ -154,6 +208,7 @@ output_kinds <- c("table_file", "fits_file", "figure_file", "data_file", "log_fi
 
 checked_output <- function(check) {
   function(text, option) {
+    if (text == "-") return(text)
     tryCatch(check(text), wavetax_error = function(cnd) stop_usage("--", option$name, ": ", conditionMessage(cnd)))
     text
   }
@@ -163,9 +218,13 @@ option_table_file <- checked_output(function(file) check_table_file(file))
 option_fits_file <- checked_output(function(file) check_fits_file(file))
 option_figure_file <- checked_output(function(file) check_figure_file(file))
 option_log_file <- checked_output(function(file) check_ending(file, c("json", "r"), "The log"))
-option_data_file <- checked_output(function(file) {
-  if (file != "-") check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
-})
+option_data_file <- checked_output(function(file) check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data"))
+
+# Options that all commands have.
+common_options <- function() {
+  list(new_option("width", "width", "columns of what is printed [default: those of the terminal, or 80]", "N"),
+       new_option("quiet", "flag", "tell nothing of what is done; warnings and errors are told", short = "q"))
+}
 
 # Options that several commands have.
 key_options <- function() {
@@ -175,12 +234,17 @@ key_options <- function() {
 
 formula_option <- function() new_option("formula", "formula", "such as 'log(nights) ~ levy + storms'", "TEXT")
 
+let_option <- function() {
+  new_option("let", "variables", "a new column, such as 'rise = change(levy) * berths'; may be repeated", "TEXT",
+             repeated = "\u001f")
+}
+
 rows_option <- function() new_option("rows", "condition", "rows to use, such as 'season > 2012'", "TEXT")
 
 weights_option <- function() new_option("weights", "text", "analytic weights", "COLUMN")
 
 effects_option <- function() {
-  help <- "entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"
+  help <- "swept out: entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"
   new_option("effects", "effects", help, "TEXT", choices = c("entity", "period", "both"))
 }
 
@@ -192,10 +256,11 @@ data_file_option <- function() {
 figures_option <- function(help = "folder for figures") new_option("out", "text", help, "DIR", "figures")
 
 table_file_option <- function() {
-  new_option("table", "table_file", sprintf("write the table too: %s", list_or(paste0(".", table_endings))), "FILE")
+  new_option("table", "table_file", sprintf("write the table too: %s; - prints it alone",
+                                                      list_or(paste0(".", table_endings))), "FILE")
 }
 
 format_option <- function(choices) {
-  new_option("format", "choice", sprintf("%s [default: text]", list_or(choices)), "KIND", default = "text",
+  new_option("format", "choice", list_or(choices), "KIND", default = "text",
              choices = choices)
 }

@@ -4,7 +4,8 @@ check_command <- function() {
   new_command(
     "find what is broken in a table", "wavetax check FILE --entity COLUMN --period COLUMN [options]",
     "Finds what is broken in a table. Exit status 1 when something would stop a fit.",
-    c(key_options(), list(format_option(c("text", "csv", "json"))), reader_options()), run_check, needs = "entity"
+    options_under(data = key_options(), read = reader_options(), output = list(format_option(c("text", "csv", "json")))),
+    run_check, needs = "entity"
   )
 }
 
@@ -64,13 +65,13 @@ profile_command <- function() {
     "the shape of a panel, and where its variables vary",
     "wavetax profile FILE --entity COLUMN --period COLUMN [options]",
     "Tells the shape of a panel and where its variables vary.",
-    c(key_options(), list(
+    options_under(data = c(key_options(), list(let_option())), read = reader_options(), output = list(
       new_option("by", "text", "describe the variables for each of its values", "COLUMN"),
-      new_option("show", "choices", "of range, missing, correlations: show these too", "LIST",
+      new_option("show", "choices", "show these too: range, missing, correlations", "LIST",
                  choices = c("range", "missing", "correlations")),
       new_option("members", "flag", "list who enters late, leaves early or misses what"),
-      figures_option("folder for the figures"), table_file_option(), format_option(c("text", "csv", "json", "markdown"))
-    ), reader_options()),
+      format_option(names(table_formats)), figures_option("folder for the figures"), table_file_option()
+    )),
     run_profile, needs = c("entity", "period"), check = function(values) {
       if (values$members && values$format %in% c("csv", "json")) {
         stop_usage("--members has no effect: it is printed as text only.")
@@ -85,7 +86,7 @@ run_profile <- function(values, files) {
   numbers <- function() as.data.frame(variation)
   new_results(
     text = function() list(blocks_of(panel_shape(panel), members = values$members), gap_block(), blocks_of(variation)),
-    csv = numbers, json = numbers, files = list(table = function(file) write_table(variation, file)),
+    csv = numbers, json = numbers, table = function() variation,
     figures = if (!is.null(values$figures)) profile_figures(panel, numbers())
   )
 }

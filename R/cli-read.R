@@ -37,26 +37,42 @@ reader_values <- function(values) {
   given
 }
 
-# Paths that were given, `-` as a file of what comes in.
+# Paths that were given; what comes in through a pipe as a file of it.
 cli_files <- function(args, values, most = Inf) {
   if (length(args) == 0 && most > 0) stop_usage("No file is given.")
   workbook <- grepl("[.]xlsx?$", lower_case(args))
-  if (!is.null(values$sheet) && !any(workbook | args == "-")) {
+  if (!is.null(values$sheet) && !any(workbook | is_piped(args))) {
     stop_usage("--sheet has no effect: ", sQuote(args[1], FALSE), " is no spreadsheet.")
   }
-  vapply(args, function(one) if (one == "-") cli_standard_input() else one, "", USE.NAMES = FALSE)
+  if (sum(args == "-") > 1) stop_usage("Standard input can be read once.")
+  vapply(args, file_from_pipe, "", USE.NAMES = FALSE)
 }
 
-# All files that a command reads: those that patterns find, the labels', and what stands behind standard input.
+# Further files that options name.
+values_from_pipes <- function(values) {
+  for (one in intersect(c("labels", "new"), names(values))) values[[one]] <- file_from_pipe(values[[one]])
+  values
+}
+
+# All files that a command reads: those that patterns find, the options', and what stands behind standard input.
 cli_inputs <- function(args, values) {
-  files <- args[args != "-"]
+  given <- c(args, values$labels, values$new)
   piped <- "/dev/stdin"
-  c(unlist(lapply(files, matching_files)), values$labels,
-    if ("-" %in% args && is_plain_file(piped)) normalizePath(piped))
+  c(unlist(lapply(given[given != "-"], matching_files)),
+    if ("-" %in% given && is_plain_file(piped)) normalizePath(piped))
 }
 
-cli_standard_input <- function() {
-  connection <- base::file("stdin", "rb", raw = TRUE)
+# Standard input, a pipe with a name, or one that the shell made.
+is_piped <- function(files) {
+  vapply(files, function(file) {
+    file == "-" || file.exists(file) && !dir.exists(file) && !is_plain_file(file)
+  }, TRUE, USE.NAMES = FALSE)
+}
+
+# A pipe gives what it has once: all of it is kept in a file, whose ending is that of what it holds.
+file_from_pipe <- function(file) {
+  if (!is_piped(file)) return(file)
+  connection <- base::file(if (file == "-") "stdin" else file, "rb", raw = TRUE)
   on.exit(close(connection))
   pieces <- list()
   repeat {
@@ -66,17 +82,20 @@ cli_standard_input <- function() {
   }
   start <- if (length(pieces) > 0) pieces[[1]]
   end <- if (length(pieces) > 0) utils::tail(pieces[[length(pieces)]], 4)
-  ending <- if (starts_as(start, "zip")) ".xlsx" else
-    if (starts_as(start, "parquet") && identical(end, file_endings$parquet)) ".parquet" else ".csv"
-  file <- file.path(tempdir(), paste0("standard-input", ending))
-  write_bytes(pieces, file)
-  file
+  ending <- if (starts_as(start, "zip")) "xlsx" else
+    if (starts_as(start, "parquet") && identical(end, file_endings$parquet)) "parquet" else
+      if (identical(utils::head(start, 1), charToRaw("{"))) "json" else "csv"
+  name <- if (file == "-") "standard-input" else paste0("pipe-", basename(file))
+  kept <- file.path(tempdir(), paste0(name, ".", ending))
+  write_bytes(pieces, kept)
+  kept
 }
 
 # The table as it stands, for the commands that look at it; or as a panel.
 cli_table <- function(files, values) do.call(table_of, c(list(files), reader_values(values)))
 
 cli_panel <- function(files, values) {
-  rlang::inject(read_panel(files, !!values$entity, !!values$period, !!!reader_values(values),
-                           !!!unclass(values)[intersect(c("periods", "labels"), names(values))]))
+  panel <- rlang::inject(read_panel(files, !!values$entity, !!values$period, !!!reader_values(values),
+                                    !!!unclass(values)[intersect(c("periods", "labels"), names(values))]))
+  if (is.null(values$let)) panel else values$let(panel)
 }

@@ -5,13 +5,13 @@ reshape_command <- function() {
     "a row for each entity and period, or a column for each period",
     "wavetax reshape FILE --to long|wide --entity COLUMN --period COLUMN -o OUT",
     "Makes a row for each entity and period out of other layouts, or a column for each period.",
-    c(list(new_option("to", "choice", "long or wide", "SHAPE", choices = c("long", "wide"))), key_options(), list(
-      data_file_option(),
+    options_under(data = key_options(), read = reader_options(), output = list(
+      new_option("to", "choice", "long or wide", "SHAPE", choices = c("long", "wide")), data_file_option(),
       new_option("indicator", "text", "column that names the indicators [default: found]", "COLUMN"),
       new_option("value", "text", "column of the values; with entities across, its name to be", "COLUMN"),
       new_option("pattern", "text", "of column names, with groups (?<variable>...) and (?<period>...)", "PATTERN"),
       new_option("variables", "texts", "to wide: columns that get one a period [default: those that vary]", "LIST")
-    ), reader_options()),
+    )),
     run_reshape, needs = c("to", "entity", "out"), check = function(values) {
       without <- if (values$to == "wide") c("indicator", "value", "pattern") else "variables"
       for (one in intersect(without, names(values))) {
@@ -37,14 +37,14 @@ repair_command <- function() {
   new_command(
     "mend what was found, with a log", "wavetax repair FILE --entity COLUMN --period COLUMN [repairs] -o OUT",
     "Mends what `wavetax check` finds: only what is named is done, and all of it is in the log.",
-    c(key_options(), list(
+    options_under(data = key_options(), read = reader_options(), output = list(
       data_file_option(),
       new_option("names", "pairs", "tidy, or wrong=right; may be repeated", "PAIRS", repeated = "\u001f"),
       new_option("drop", "texts", "kinds of findings whose rows go, such as 'missing keys,total row'", "LIST"),
       new_option("repeated", "text", "row of a repeated key that stays: first or last", "WHICH",
                  choices = c("first", "last")),
       new_option("log", "log_file", "log of all changes: .json, or .R for the calls that do the same", "FILE")
-    ), reader_options()),
+    )),
     run_repair, needs = c("entity", "period", "out")
   )
 }
@@ -66,13 +66,13 @@ balance_command <- function() {
     "a panel without gaps: filled up, or cut to what is whole",
     "wavetax balance FILE --entity COLUMN --period COLUMN --how fill|entities|block -o OUT",
     "Makes a panel in which every entity has every period; what is given up is told.",
-    c(key_options(), list(
+    options_under(data = c(key_options(), list(let_option())), read = reader_options(), output = list(
       data_file_option(),
       new_option("how", "choice", paste(
         "fill: rows of blanks for gaps; entities: those seen in every period;",
         "block: the run of periods that keeps most rows"
       ), "HOW", choices = balance_ways)
-    ), reader_options()),
+    )),
     function(values, files) {
       new_results(text = function() NULL, data = panel_balance(cli_panel(files, values), values$how))
     },
@@ -85,15 +85,15 @@ join_command <- function() {
     "bring in columns from another table",
     "wavetax join FILE OTHER --entity COLUMN --period COLUMN [--by PAIRS] -o OUT",
     "Brings columns of another table into a panel: each row takes the one row that has its key.",
-    c(key_options(), list(
+    options_under(data = c(key_options(), list(let_option())), read = reader_options(), output = list(
       data_file_option(),
       new_option("by", "keys", "key columns, such as season, or harbour=name where the other table's is name", "LIST"),
       new_option("match", "choice",
-                 "exact, or tidy: without regard to case, accents, spaces, zeros [default: exact]", "HOW",
+                 "exact, or tidy: without regard to case, accents, spaces, zeros", "HOW",
                  default = "exact", choices = c("exact", "tidy")),
       new_option("replace", "flag", "columns that both tables have are the other table's"),
       new_option("other-sheet", "sheets", "sheet of the other table", "NAME")
-    ), reader_options()),
+    )),
     run_join, files = 2, needs = c("entity", "period", "out")
   )
 }

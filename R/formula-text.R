@@ -3,79 +3,123 @@
 # evaluated on the way. The formula's environment holds the listed functions only.
 
 formula_operators <- c("~", "+", "-", "*", "/", ":", "^", "%in%", "(")
-formula_functions <- c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor",
-                       "past", "ahead", "change", "entity_mean", "period_mean", "against")
+formula_functions <- function() {
+  c("log", "log1p", "log2", "log10", "exp", "sqrt", "abs", "I", "factor", operator_names)
+}
 
 condition_operators <- c(formula_operators, "==", "!=", "<", ">", "<=", ">=", "&", "|", "!", "c", "is.na")
 
 # A condition on rows, such as "season > 2012".
 condition_from_text <- function(text, data) {
   if (is.null(text)) return(NULL)
-  parsed <- parse_one_expression(text)
-  check_allowed(parsed, text, c(condition_operators, formula_functions))
+  parsed <- allowed_expression(text, "condition", c(condition_operators, formula_functions()))
   check_columns(all.vars(parsed), data)
+  rlang::new_formula(NULL, parsed, env = condition_environment())
+}
+
+condition_environment <- function() {
   env <- formula_environment()
   for (name in c("==", "!=", "<", ">", "<=", ">=", "&", "|", "!", "is.na")) assign(name, get(name, baseenv()), env)
-  rlang::new_formula(NULL, parsed, env = env)
+  env
+}
+
+# A new column such as "rise = change(levy) * berths": the panel with it.
+with_variable <- function(panel, text) {
+  parts <- regmatches(text, regexec("^\\s*(`[^`]+`|[^=<>!`]+?)\\s*=(?!=)\\s*(.*)$", text, perl = TRUE))[[1]]
+  if (length(parts) == 0) stop_text(text, "It has no name and value.", "variable")
+  name <- gsub("^`|`$", "", parts[2])
+  index <- panel_index(panel)
+  if (name %in% c(index$entity, index$period)) stop_text(text, sprintf("`%s` is a key of the panel.", name), "variable")
+  parsed <- allowed_expression(parts[3], "variable", c(condition_operators, formula_functions()))
+  check_columns(all.vars(parsed), panel)
+  if (name %in% names(panel)) tell_wavetax(sprintf("`%s` is replaced by `%s`.", name, deparse_words(parsed)))
+  column <- stats::setNames(list(parsed), name)
+  with_it <- eval(as.call(c(list(transform.panel_frame, quote(panel)), column)),
+                  list2env(list(panel = panel), parent = condition_environment()))
+  if (NCOL(with_it[[name]]) > 1) stop_text(text, "It gives several columns.", "variable")
+  with_it
+}
+
+# Regressors to add, such as "~ storms + fuel".
+regressors_from_text <- function(text, data) {
+  parsed <- allowed_expression(text, "regressors")
+  check_columns(all.vars(parsed), data)
+  rlang::new_formula(NULL, parsed[[2]], env = formula_environment())
 }
 
 # Effects: a word, a column, or columns and trends such as "harbour + coast:season".
 effects_from_text <- function(text, data) {
   if (text %in% c("entity", "period", "both") || text %in% names(data)) return(text)
-  parsed <- parse_one_expression(sub("^\\s*~", "", text))
-  check_allowed(parsed, text, c("+", ":", "*", "(", "factor", "trend"))
+  parsed <- allowed_expression(sub("^\\s*~", "", text), "effects", c("+", ":", "*", "(", "factor", "trend"))
   rlang::new_formula(NULL, parsed, env = formula_environment())
 }
 
 formula_from_text <- function(text, data) {
-  parsed <- parse_one_expression(text)
-  check_allowed(parsed, text)
+  parsed <- allowed_expression(text, "formula")
   if (!is.call(parsed) || !identical(parsed[[1]], as.name("~")) || length(parsed) != 3) {
-    stop_formula_text(text, "It has no outcome, tilde and regressors.")
+    stop_text(text, "It has no outcome, tilde and regressors.")
   }
   check_columns(setdiff(all.vars(parsed), "."), data)
   stats::as.formula(parsed, env = formula_environment())
 }
 
+# What is written as text, and how.
+text_forms <- list(
+  formula = c("formula", "y ~ x1 + log(x2)"), condition = c("condition", "season > 2012"),
+  variable = c("new column", "rise = change(levy) * berths"), regressors = c("step", "~ storms + log(fuel)"),
+  effects = c("list of effects", "harbour + coast:season")
+)
+
 most_signs <- 2e5
 
-parse_one_expression <- function(text) {
-  if (nchar(text) > most_signs) stop_formula_text(text, sprintf("It has %s signs.", count_words(nchar(text))))
+# One expression, in which every call is allowed.
+allowed_expression <- function(text, form, allowed = c(formula_operators, formula_functions())) {
+  if (nchar(text) > most_signs) stop_text(text, sprintf("It has %s signs.", count_words(nchar(text))), form)
   parsed <- tryCatch(
     parse(text = text, keep.source = FALSE),
-    error = function(cnd) stop_formula_text(text, sub("\n.*", "", conditionMessage(cnd)))
+    error = function(cnd) stop_text(text, where_not_read(text, conditionMessage(cnd)), form)
   )
-  if (length(parsed) != 1) stop_formula_text(text, "It is not one expression.")
+  if (length(parsed) != 1) stop_text(text, "It is not one expression.", form)
   check_formula_size(call("~", parsed[[1]]))
+  check_allowed(parsed[[1]], text, form, allowed)
   parsed[[1]]
 }
 
+# Where R's parser stopped, which says "<text>:1:8: unexpected symbol".
+where_not_read <- function(text, message) {
+  if (grepl("end of input", message, fixed = TRUE)) return("Something is missing at its end.")
+  place <- as.integer(regmatches(message, regexec("^<text>:([0-9]+):([0-9]+):", message))[[1]][2:3])
+  rest <- if (!anyNA(place)) substring(strsplit(text, "\n", fixed = TRUE)[[1]][place[1]], place[2])
+  if (is.null(rest) || is.na(rest) || !nzchar(rest)) return("It cannot be read.")
+  sprintf("It cannot be read at %s.", dQuote(short_text(rest), FALSE))
+}
+
 # Every call of an expression is looked up.
-check_allowed <- function(expr, text, allowed = c(formula_operators, formula_functions)) {
+check_allowed <- function(expr, text, form, allowed) {
+  not_allowed <- function(part) {
+    stop_text(text, sprintf("%s is not allowed in it.", short_text(sprintf("`%s`", deparse_words(part)))), form)
+  }
   for (one in parts_in(expr)) {
     if (is.symbol(one) || is.numeric(one) || is.character(one) || is.logical(one)) next
-    if (!is.call(one)) stop_formula_text(text, sprintf("%s is not allowed in it.", short_text(deparse_words(one))))
+    if (!is.call(one)) not_allowed(one)
     name <- if (is.symbol(one[[1]])) as.character(one[[1]]) else ""
     if (name %in% row_order_functions) stop_row_order(one, name)
     if (name == "|" && !"|" %in% allowed) stop_bar(expr, one)
-    if (!name %in% allowed) {
-      stop_formula_text(text, sprintf("`%s` is not allowed in it.", short_text(deparse_words(one[[1]]))))
-    }
+    if (!name %in% allowed) not_allowed(one[[1]])
   }
 }
 
-stop_formula_text <- function(text, where) {
+stop_text <- function(text, where, form = "formula") {
+  form <- text_forms[[form]]
   stop_wavetax(
-    "formula", sprintf("The formula %s cannot be used.", dQuote(short_text(text), FALSE)), where = where,
-    todo = sprintf(
-      "Write it as \"y ~ x1 + log(x2)\", of columns, numbers, the signs + - * / : ^ and %s.",
-      list_words(paste0(formula_functions, "()"))
-    )
+    "formula", sprintf("The %s %s cannot be used.", form[1], dQuote(short_text(text), FALSE)), where = where,
+    todo = c(sprintf("Write it as \"%s\", of columns, numbers, the signs + - * / : ^ and", form[2]),
+             paste0(list_words(paste0(formula_functions(), "()")), "."))
   )
 }
 
 formula_environment <- function() {
-  names <- setdiff(c(formula_operators, formula_functions, "c"), "~")
+  names <- setdiff(c(formula_operators, formula_functions(), "c"), "~")
   here <- environment()
   out <- list2env(stats::setNames(lapply(names, get, envir = here), names), parent = emptyenv())
   assign(":", bounded_run, out)

@@ -2,7 +2,7 @@
 # stands on its calendar.
 
 # The months of names such as Mar, March or Sept.
-month_of <- function(word) {
+month_number <- function(word) {
   word <- lower_case(sub("\\.$", "", word))
   month <- pmatch(word, lower_case(month.name), duplicates.ok = TRUE)
   month[is.na(month) & word == "sept"] <- 9L
@@ -13,7 +13,7 @@ month_of <- function(word) {
 in_year <- function(per_year, year, part) {
   function(p) per_year * as.numeric(p[, year]) + as.numeric(p[, part])
 }
-named_month <- function(year, part) function(p) 12 * as.numeric(p[, year]) + month_of(p[, part])
+named_month <- function(year, part) function(p) 12 * as.numeric(p[, year]) + month_number(p[, part])
 
 # A year that runs into the next, 2018/19: both halves must say so.
 split_year <- function(p) {
@@ -30,7 +30,7 @@ days_of <- function(format, ...) {
 }
 named_days <- function(year, month, day) {
   function(p) {
-    text <- paste(p[, year], month_of(p[, month]), p[, day], sep = "-")
+    text <- paste(p[, year], month_number(p[, month]), p[, day], sep = "-")
     as.numeric(as.Date(text, "%Y-%m-%d", optional = TRUE))
   }
 }

@@ -67,7 +67,7 @@ block_legend <- function() {
   new_block_kind(terminal = function(block) wrap_lines(block$text), markdown = function(block) NULL)
 }
 
-table_block <- function(table, indent = 2, width = line_width()) {
+table_block <- function(table, indent = 2, width = table_width()) {
   new_block("table", table = table, indent = indent, width = width)
 }
 

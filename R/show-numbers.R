@@ -15,7 +15,9 @@ pad_right <- function(x, width = max(nchar(x, "width"))) {
   paste0(x, strrep(" ", pmax(0, width - nchar(x, "width"))))
 }
 
+# Sentences stay short enough to be read; tables take what there is.
 line_width <- function() min(80, getOption("width"))
+table_width <- function() getOption("width")
 
 # Cells of any column as text, for a look at some rows.
 cell_text <- function(x) {

@@ -33,7 +33,7 @@ columns_that_fit <- function(cells) {
   widths <- vapply(seq_along(cells), function(j) {
     max(nchar(visible_text(c(names(cells)[j], cells[[j]])), "width")) + 2L
   }, numeric(1))
-  fits <- cumsum(widths) <= line_width()
+  fits <- cumsum(widths) <= table_width()
   fits[1] <- TRUE
   fits
 }

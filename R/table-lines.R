@@ -1,6 +1,6 @@
 # A table value as lines of a terminal: as many columns at a time as fit the width.
 
-table_lines <- function(table, indent = 2, width = line_width()) {
+table_lines <- function(table, indent = 2, width = table_width()) {
   rows <- table$rows
   optional <- rows$role %in% c("estimate", "beneath", "fact")
   span <- rows$role == "span"

@@ -9,7 +9,7 @@ print.panel_table <- function(x, ...) {
 
 # A table with its title above and its notes below; in a document also what is said under the title. `width`: of its
 # lines.
-table_blocks <- function(table, width = line_width(), says = FALSE) {
+table_blocks <- function(table, width = table_width(), says = FALSE) {
   list(if (!is.null(table$title)) list(heading_block(table$title), gap_block()),
        if (says && length(table$says) > 0) list(text_block(paste(as_sentences(table$says), collapse = " ")),
                                                 gap_block()),

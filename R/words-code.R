@@ -70,6 +70,14 @@ list_option <- function(values) {
   paste(ifelse(odd, paste0("\"", gsub("\"", "\"\"", values, fixed = TRUE), "\""), values), collapse = ",")
 }
 
+list_outside_brackets <- function(text) {
+  signs <- strsplit(text, "")[[1]]
+  depth <- cumsum((signs %in% c("(", "[")) - (signs %in% c(")", "]")))
+  at <- which(signs == "," & depth == 0)
+  parts <- trimws(substring(text, c(1, at + 1), c(at - 1, nchar(text))))
+  parts[nzchar(parts)]
+}
+
 option_list <- function(text) {
   if (is.null(text)) return(NULL)
   if (!grepl("\"", text, fixed = TRUE)) return(trimws(strsplit(text, ",", fixed = TRUE)[[1]]))

@@ -246,6 +246,13 @@ Rcpp::CharacterVector cpp_integer64_text(Rcpp::NumericVector bits) {
 // Writes to standard output what was printed: whether it arrived, or nobody reads any more.
 // [[Rcpp::export(rng = false)]]
 bool cpp_write_output(Rcpp::RawVector bytes) {
+#ifdef SIGPIPE
+  // R makes an error of a reader that leaves early.
+  struct Piped {
+    void (*before)(int) = std::signal(SIGPIPE, SIG_IGN);
+    ~Piped() { std::signal(SIGPIPE, before); }
+  } piped;
+#endif
   const char* at = reinterpret_cast<const char*>(&bytes[0]);
   R_xlen_t left = bytes.size();
   while (left > 0) {

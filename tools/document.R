@@ -1,3 +1,4 @@
-# Bindings and help pages from the sources. Run from the repository's root.
+# Bindings, help pages and what the shell tells without R, from the sources. Run from the repository's root.
 Rcpp::compileAttributes(getwd())
 roxygen2::roxygenise(getwd(), load_code = roxygen2::load_source)
+roxygen2::load_source(".")$write_shell_texts("inst/shell")

@@ -1,0 +1,78 @@
+# Models as commands take them: one of the fits, its effects, weights, rows and errors.
+
+models_option <- function(help, default = NULL, repeated = NULL) {
+  told <- c(pooled = "all rows together", fixed = "effects swept out", random = "effects as draws",
+            correlated = "random effects beside means of entities", between = "means of entities",
+            difference = "changes from period to period")
+  new_option("model", "choices", help, if (is.null(repeated)) "NAME" else "LIST", default = default,
+             told = told[fit_method_names], repeated = repeated)
+}
+
+# Those that are compared where none is named.
+usual_models <- c("pooled", "fixed", "random")
+chosen_models <- function(values) if (is.null(values$model)) usual_models else values$model
+
+# The options of a command that looks at one model, by head.
+one_model_options <- function(tests = NULL, output, data = NULL) {
+  options_under(
+    data = c(key_options(), list(rows_option(), let_option()), data), read = reader_options(),
+    model = list(formula_option(), models_option("one of", default = "fixed"), effects_option(), variance_option(),
+                 weights_option()),
+    errors = list(errors_option("standard errors", one = TRUE), clusters_option("to cluster by [default: the entity]")),
+    tests = tests, output = output
+  )
+}
+
+check_one_model <- function(values) {
+  if (length(values$model) != 1) stop_usage("--model takes one model here.")
+  if (all_errors(values) || length(values$errors) > 1) stop_usage("--errors takes one kind here.")
+  check_model_options(values)
+  check_error_options(values)
+}
+
+one_fit <- function(panel, values) cli_one_fit(values$model, panel, chosen_errors(values)[[1]], values)
+
+variance_option <- function() {
+  choices <- names(core_variance_methods)
+  new_option("variance", "choice", paste("how the components of random effects are estimated:", list_or(choices)),
+             "METHOD", choices = choices)
+}
+
+# Options that would have no effect are refused, before anything is read.
+check_model_options <- function(values) {
+  models <- chosen_models(values)
+  without <- function(option, takers, why) {
+    if (!is.null(values[[option]]) && !any(takers %in% models)) {
+      stop_usage(sprintf("--%s has no effect: %s.", option, why))
+    }
+  }
+  takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
+  without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
+  without("variance", takers("variance"), "only random and correlated effects have variance components")
+  if (!is.null(values$weights)) {
+    plain <- Filter(function(model) !fit_method(model)$weighted(values$variance), models)
+    if (length(plain) > 0) {
+      likelihood <- if (fit_method(plain[1])$weighted("maximum-likelihood")) {
+        ", or say --variance maximum-likelihood"
+      }
+      stop_usage(sprintf("--weights: %s takes none; leave it out of --model", plain[1]), likelihood, ".")
+    }
+  }
+}
+
+# Each model is given the options that its descriptor has; sets of effects that it does not take are
+# left to the models that do, and it keeps the entity's.
+cli_one_fit <- function(model, panel, errors, values) {
+  do.call(fit_door(model), c(list(values$formula(panel), panel), fit_arguments(model, panel, errors, values)))
+}
+
+fit_arguments <- function(model, panel, errors, values) {
+  method <- fit_method(model)
+  effects <- if (is.null(values$effects)) "entity" else values$effects(panel)
+  sets <- effect_sets(effects, panel)
+  fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
+  given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights)
+  given <- c(list(errors = errors, rows = if (!is.null(values$rows)) values$rows(panel)),
+             given[intersect(names(given), method$arguments)])
+  Filter(Negate(is.null), given)
+}
