@@ -123,7 +123,7 @@ zsh_completion <- function() {
   described <- function(names, words) {
     sprintf("    %s", shell_words(paste0(gsub(":", "\\:", names, fixed = TRUE), ":", words)))
   }
-  c(
+  unname(c(
     "#compdef wavetax", "# wavetax completion for zsh: a file _wavetax in a folder of fpath.", posix_columns,
     posix_takes(),
     "_wavetax_commands() {",
@@ -165,7 +165,7 @@ zsh_completion <- function() {
     "  compadd \"${end[@]}\" -- ${says:#@*} $columns",
     "}",
     "if [[ $funcstack[1] == _wavetax ]]; then _wavetax \"$@\"; else compdef _wavetax wavetax; fi"
-  )
+  ))
 }
 
 fish_completion <- function() {

@@ -152,6 +152,8 @@ saved_fits <- function(files) {
   names <- unlist(lapply(fits, names))
   if (anyDuplicated(names)) {
     stems <- sub("\\.[Jj][Ss][Oo][Nn]$", "", basename(files))
+    piped <- dirname(files) == tempdir()
+    stems[piped] <- which(piped)
     names <- unlist(Map(function(stem, one) {
       if (length(one) == 1) stem else paste(stem, names(one))
     }, stems, fits))
