@@ -186,10 +186,10 @@ core_solve_swept <- function(state) {
 }
 
 # The inverse of the reduced system where it is small: what the errors of effects need.
-largest_kept_inverse <- 512
+core_kept_inverse <- 512
 
 core_small_inverse <- function(system) {
-  if (system$dense && system$unknowns > 0 && system$unknowns <= largest_kept_inverse) cpp_effect_inverse(system$pointer)
+  if (system$dense && system$unknowns > 0 && system$unknowns <= core_kept_inverse) cpp_effect_inverse(system$pointer)
 }
 
 # By set the effect of each group, as a deviation from the constant: its levels (NULL where
@@ -212,6 +212,7 @@ core_effect_levels <- function(state, residual) {
     state$system$first_rank + state$system$rank == sum(core_counts(sets)) - 1
   for (s in others) {
     graph <- core_graph(sets[[base]]$groups, sets[[s]]$groups, connected)
+    levels[[s]]$connected <- graph$count
     size <- state$sizes[[s]]
     mean <- cpp_group_sums(size * levels[[s]]$level, graph$second, graph$count) /
       cpp_group_sums(size, graph$second, graph$count)

@@ -5,15 +5,16 @@
 #' Of fixed effects with one set the level of group i is \eqn{\bar y_i - \bar x_i'b}{ybar_i -
 #' xbar_i'b}, with classical variance \eqn{\sigma^2 / T_i + \bar x_i' V \bar x_i}{s2/T_i +
 #' xbar_i' V xbar_i}; its deviation is from the fit's constant. Several sets are identified by
-#' letting each beyond the first average zero over the rows of each connected component; their
-#' errors are given for two sets that are connected and of which one has at most 512 levels.
-#' Slopes of own trends come as rows of their own, with the trend's name, without errors.
+#' letting each beyond the first average zero over the rows of each connected component with it;
+#' their errors are given where all levels can be told apart but for a constant a set, and the
+#' sets beside the largest have at most 512 levels together. Where there are none the print says
+#' why. Slopes of own trends come as rows of their own, with the trend's name, without errors.
 #'
 #' Of random effects the deviation is the best linear unbiased prediction, shrunken by
 #' \eqn{\gamma_i = T_i \sigma^2_u / (\sigma^2_e + T_i \sigma^2_u)}{gamma_i = T_i s2_u / (s2_e +
 #' T_i s2_u)}, the level the constant plus it, and the error that of the prediction,
 #' \eqn{\sigma^2_u (1 - \gamma_i) + \gamma_i^2 \bar z_i' V \bar z_i}{s2_u (1 - gamma_i) +
-#' gamma_i^2 zbar_i' V zbar_i}, z = \[1, x\]; with two sets without errors.
+#' gamma_i^2 zbar_i' V zbar_i}, z = \[1, x\]; with several sets without errors.
 #'
 #' @param fit A fit with effects.
 #' @param set One set of effects, as it is named in the print: `season`, or `"coast:season"`. `NULL` gives all.
@@ -48,7 +49,7 @@ effect_levels <- function(fit, set = NULL, sort = FALSE) {
   if (!is.null(wanted)) out <- out[out$effect == wanted, ]
   if (sort) out <- out[order(match(out$effect, unique(out$effect)), -out$deviation), ]
   rownames(out) <- NULL
-  structure(out, class = c("effect_levels", "data.frame"))
+  structure(out, class = c("effect_levels", "data.frame"), no_errors = attr(errors, "why"))
 }
 
 # One of the fit's sets, bare or quoted.
@@ -81,14 +82,25 @@ slope_rows <- function(set) {
   }))
 }
 
-# By set list(level, deviation), or NULL where errors are not known.
+# By set list(level, deviation), or NULL where errors are not known, for the reason in `why`.
 effect_errors <- function(fit) {
-  plain <- core_only_levels(fit$effects)
-  if (length(fit$effects) == 1 && plain) {
-    return(list(if (method_of(fit)$effects == "fixed") one_way_errors(fit) else prediction_errors(fit)))
+  unknown <- function(why) structure(vector("list", length(fit$effects)), why = why)
+  fixed <- method_of(fit)$effects == "fixed"
+  if (!core_only_levels(fit$effects)) return(unknown("those of effects beside own trends are not computed"))
+  if (length(fit$effects) == 1) return(list(if (fixed) one_way_errors(fit) else prediction_errors(fit)))
+  if (!fixed) return(unknown("those of several sets of random effects are not computed"))
+  if (!keeps_rows(fit)) return(unknown("the fit keeps no rows"))
+  counts <- vapply(fit$effects, function(set) set$groups$count, 0)
+  if (!fit$df$exact || fit$df$effects != sum(counts) - length(counts) + 1) {
+    return(unknown("levels of sets that are not connected, or lie in each other, compare only in part"))
   }
-  if (plain && length(fit$effects) == 2 && method_of(fit)$effects == "fixed") return(two_way_errors(fit))
-  vector("list", length(fit$effects))
+  inverse <- fit$transform$reduced_inverse
+  small <- sum(counts) - max(counts)
+  if (is.null(inverse) || nrow(inverse) != small || max(counts) * small > largest_share_table) {
+    return(unknown(sprintf("the sets beside the largest have %s levels, and they are computed up to %d",
+                           count_words(small), core_kept_inverse)))
+  }
+  several_way_errors(fit, counts, inverse)
 }
 
 one_way_errors <- function(fit) {
@@ -115,45 +127,37 @@ prediction_errors <- function(fit) {
   list(level = error, deviation = error)
 }
 
-# With M the matrix of the reduced system in the small set's levels g, p the shares of its
-# groups in all rows and w_i those in group i: var(g_t - p'g) = s2 k'M^-k, k = e_t - p; the
-# large set's level is the group mean less (w_i - p)'g, and the two are uncorrelated.
+# With M the matrix of the reduced system in g, the levels of all sets but the largest; p the shares of their groups in
+# all rows, set by set, and w_i those in group i of the largest: var(g_t - p'g) = s2 k'M^-k, k = e_t - p within t's set;
+# the largest set's level is the group mean less (w_i - p)'g, and the two are uncorrelated.
 largest_share_table <- 2e7
 
-two_way_errors <- function(fit) {
-  inverse <- fit$transform$reduced_inverse
+several_way_errors <- function(fit, counts, inverse) {
   sets <- fit$effects
-  counts <- vapply(sets, function(set) set$groups$count, 0)
-  connected <- fit$df$effects == sum(counts) - 1
-  if (is.null(inverse) || !keeps_rows(fit) || !connected ||
-      prod(counts) > largest_share_table) return(vector("list", 2))
-  small <- if (length(sets) == 2 && nrow(inverse) == counts[2]) 2L else 1L
-  large <- 3L - small
-  sigma2 <- fit$scale
+  order <- order(-counts)
+  large <- order[1]
+  others <- order[-1]
+  place <- split(seq_len(sum(counts[others])), rep(seq_along(others), counts[others]))
   weight <- lapply(sets, function(set) group_weights(fit, set))
   total <- sum(weight[[1]])
-  p <- weight[[small]] / total
-  shares <- share_table(fit, sets[[large]]$groups, sets[[small]]$groups) / weight[[large]]
-  apart <- sweep(shares, 2, p)
+  p <- lapply(others, function(s) weight[[s]] / total)
+  shares <- do.call(cbind, lapply(others, function(s) share_table(fit, sets[[large]]$groups, sets[[s]]$groups)))
+  apart <- sweep(shares / weight[[large]], 2, unlist(p))
   spread <- rowSums((apart %*% inverse) * apart)
-  contrast <- diag(counts[small]) - rep(1, counts[small]) %o% p
-  own <- rowSums((contrast %*% inverse) * contrast)
-  x <- identified_levels(fit, large, small, p)
-  out <- vector("list", 2)
   noise <- list()
-  noise[[large]] <- list(level = 1 / weight[[large]] + spread, deviation = 1 / weight[[large]] - 1 / total + spread)
-  noise[[small]] <- list(level = own, deviation = own)
-  # The first set carries the constant, whichever of the two is the large one.
-  for (s in 1:2) {
-    centred <- x[[s]] - if (s == large) drop(x[[s]] %*% weight[[s]]) / total else 0
-    level <- if (s == 1L) centred + x$mean else centred
-    base <- if (s == 1L) noise[[s]]$deviation + 1 / total else noise[[s]]$deviation
-    out[[s]] <- list(
-      level = sqrt(sigma2 * pmax(0, base + slope_squares(fit, level))),
-      deviation = sqrt(sigma2 * pmax(0, noise[[s]]$deviation + slope_squares(fit, centred)))
-    )
+  noise[[large]] <- 1 / weight[[large]] - 1 / total + spread
+  for (o in seq_along(others)) {
+    contrast <- diag(counts[others[o]]) - rep(1, counts[others[o]]) %o% p[[o]]
+    noise[[others[o]]] <- rowSums((contrast %*% inverse[place[[o]], place[[o]]]) * contrast)
   }
-  out
+  x <- identified_levels(fit, large, others, p)
+  # The first set carries the constant, whichever of them is the largest.
+  lapply(seq_along(sets), function(s) {
+    centred <- x[[s]] - if (s == large) drop(x[[s]] %*% weight[[s]]) / total else 0
+    error <- function(noise, x) sqrt(fit$scale * pmax(0, noise + slope_squares(fit, x)))
+    deviation <- error(noise[[s]], centred)
+    list(level = if (s == 1L) error(noise[[s]] + 1 / total, centred + x$mean) else deviation, deviation = deviation)
+  })
 }
 
 # Weights in each pair of groups, a row a group of the first.
@@ -165,16 +169,15 @@ share_table <- function(fit, rows, columns) {
   matrix(sums, rows$count, columns$count)
 }
 
-# Levels of the kept regressors in both sets: the small set's average zero over rows.
-identified_levels <- function(fit, large, small, p) {
+# Levels of the kept regressors in each set: those of the sets beside the largest average zero over rows.
+identified_levels <- function(fit, large, others, p) {
   layers <- fit$transform$layers
   set_of <- vapply(layers, `[[`, 0, "set")
-  own <- layer_rows(fit, layers[[which(set_of == large)]]$levels)
-  other <- layer_rows(fit, layers[[which(set_of == small)]]$levels)
-  shift <- drop(other %*% p)
+  levels <- lapply(c(large, others), function(s) layer_rows(fit, layers[[which(set_of == s)]]$levels))
+  shifts <- Map(function(level, share) drop(level %*% share), levels[-1], p)
   out <- list()
-  out[[large]] <- own + shift
-  out[[small]] <- other - shift
+  out[[large]] <- levels[[1]] + Reduce(`+`, shifts)
+  out[others] <- Map(`-`, levels[-1], shifts)
   weight <- group_weights(fit, fit$effects[[large]])
   out$mean <- drop(out[[large]] %*% weight) / sum(weight)
   out

@@ -120,8 +120,9 @@ solve_sweep <- function(design, sets, sweep, state) {
 fixed_fit <- function(request, design, sets, groups, solved) {
   new_panel_fit(
     request, design, solved$solution, solved$transform,
-    effects = Map(function(set, groups, level) describe_effects(set, groups, level$level, level$slopes),
-                  sets, groups, solved$solution$levels)
+    effects = Map(function(set, groups, level) {
+      describe_effects(set, groups, level$level, level$slopes, level$connected)
+    }, sets, groups, solved$solution$levels)
   )
 }
 

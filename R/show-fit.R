@@ -172,7 +172,19 @@ dimension_words <- function(fit) {
   } else {
     sprintf("swept out directly, %s of a column left", left)
   }
-  sprintf("Effects take %s%s df, %s", if (fit$df$exact) "" else "at most ", count_words(fit$df$effects), how)
+  sprintf("Effects take %s%s df (%s), %s", if (fit$df$exact) "" else "at most ", count_words(fit$df$effects),
+          effect_sizes(fit$effects), how)
+}
+
+# How many levels each set has, and in how many groups that share none of the first set's.
+effect_sizes <- function(sets) {
+  apart <- vapply(sets, function(set) if (is.null(set$connected)) 1 else as.numeric(set$connected), 0)
+  sizes <- vapply(sets, function(set) {
+    paste0(count_of(set$groups$count, set$name), if (length(set$trends) > 0) " with trends")
+  }, "")
+  if (all(apart == 1)) return(paste0(list_words(sizes), if (length(sets) > 1) ", connected"))
+  paste0(sizes, ifelse(apart > 1, sprintf(" in %s groups that share no %s", count_words(apart), sets[[1]]$name), ""),
+         collapse = "; ")
 }
 
 variance_words <- function(fit) {

@@ -93,10 +93,11 @@ print.effect_levels <- function(x, ..., n = shown_levels) {
 
 #' @export
 blocks_of.effect_levels <- function(x, n = shown_levels, ...) {
-  lapply(unique(x$effect), function(set) {
+  why <- attr(x, "no_errors")
+  list(lapply(unique(x$effect), function(set) {
     part <- x[x$effect == set, ]
     list(heading_block(levels_title(set, part)), table_block(levels_table(part, n)))
-  })
+  }), if (!is.null(why)) text_block("Note: no errors of effects, since ", why))
 }
 
 #' @export

@@ -22,7 +22,7 @@ fit_record <- function(fit) {
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     figures = record_figures(fit), pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit),
-    levels = record_levels(fit), singletons = singletons_of(fit)
+    levels = record_levels(fit), connected = record_connected(fit), singletons = singletons_of(fit)
   ), class = "fit_record")
 }
 
@@ -38,6 +38,13 @@ record_nouns <- function(fit) list(entity = fit$design$index$entity, period = fi
 # How many levels each set of effects has.
 record_levels <- function(fit) {
   as.list(stats::setNames(vapply(fit$effects, function(set) as.numeric(set$groups$count), 0), effect_names(fit)))
+}
+
+# In how many groups the levels of each set beyond the first hang together with those of the first.
+record_connected <- function(fit) {
+  known <- Filter(function(set) !is.null(set$connected), fit$effects)
+  as.list(stats::setNames(vapply(known, function(set) as.numeric(set$connected), 0),
+                          vapply(known, `[[`, "", "name")))
 }
 
 # Figures of fit, and what else a table can tell of one.

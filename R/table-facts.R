@@ -24,7 +24,7 @@ value_cells <- function(x) {
 
 # What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
 # fact it is, by which they are ordered; the rest is its cell, see new_cells().
-fact_kinds <- c("effects", "errors", "clusters", "rows", "entities", "r_squared", "levels", "tests", "own")
+fact_kinds <- c("effects", "errors", "clusters", "rows", "entities", "r_squared", "levels", "connected", "tests", "own")
 
 default_facts <- c("effects", "errors", "clusters", "rows", "entities", "r_squared", "tests", "own")
 
@@ -98,12 +98,30 @@ facts_of <- function(record, model, kind, records, hidden) {
       told <- record$r_squared$kind %in% method_of(record)$r_squared
       value <- record$r_squared$value[told]
       value[!is.finite(value)] <- NA
-      new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind, number_cells(value, 3))
+      rbind(
+        new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind, number_cells(value, 3)),
+        if (dummies_beside_swept(records)) {
+          # Where nothing was swept out, all that is in the equation counts.
+          figure <- if (length(record$effects) > 0) "r2_with_effects" else "r2_overall"
+          new_fact(model, "R-squared with effects", kind, figure_cells(record$figures[[figure]], "r2_with_effects"))
+        }
+      )
     },
     levels = new_fact(model, sprintf("levels of %s effects", names(record$levels)), kind,
                       count_cells(as.numeric(record$levels))),
+    connected = new_fact(model, sprintf("connected groups of %s effects", names(record$connected)), kind,
+                         count_cells(as.numeric(record$connected))),
     new_fact(model, spec_figures[[kind]], kind, figure_cells(record$figures[[kind]], kind))
   )
+}
+
+# Whether one model has as dummies what another sweeps out: their figures overall are of different things.
+dummies_beside_swept <- function(records) {
+  dummies <- unlist(lapply(records, function(record) {
+    unlist(lapply(unique(record$pieces$variable), function(variable) all.vars(str2lang(variable))))
+  }))
+  swept <- unlist(lapply(records, function(record) if (method_of(record)$effects == "fixed") record$effects))
+  any(paste(dummies, "effects") %in% swept)
 }
 
 figure_cells <- function(value, kind) {
