@@ -20,7 +20,7 @@ diagnose_command <- function() {
 
 run_diagnose <- function(values, files) {
   panel <- cli_panel(files, values)
-  fit <- one_fit(panel, values)
+  fit <- chosen_fit(panel, values)
   found <- diagnose(fit, level = values$level)
   new_results(
     text = function() blocks_of(found), json = function() values_in_options(diagnosis_values(found)),

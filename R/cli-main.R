@@ -45,7 +45,7 @@ cli_collect <- function(work) {
 cli_width <- function() {
   columns <- Sys.getenv("COLUMNS")
   if (!grepl("^[0-9]{1,6}$", columns)) return(80L)
-  min(max(as.integer(columns), widths[1]), widths[2])
+  min(max(as.integer(columns), cli_widths[1]), cli_widths[2])
 }
 
 cli_usage_error <- function(lines, help) {

@@ -30,7 +30,7 @@ check_one_model <- function(values) {
   check_error_options(values)
 }
 
-one_fit <- function(panel, values) cli_one_fit(values$model, panel, chosen_errors(values)[[1]], values)
+chosen_fit <- function(panel, values) cli_one_fit(values$model, panel, chosen_errors(values)[[1]], values)
 
 variance_option <- function() {
   choices <- names(core_variance_methods)

@@ -70,12 +70,12 @@ option_texts <- function(text, option) option_list(text)
 
 option_width <- function(text, option) {
   width <- suppressWarnings(as.numeric(text))
-  if (is.na(width) || width != trunc(width) || width < widths[1] || width > widths[2]) {
-    stop_option(option, sprintf("columns from %d to %d", widths[1], widths[2]), text)
+  if (is.na(width) || width != trunc(width) || width < cli_widths[1] || width > cli_widths[2]) {
+    stop_option(option, sprintf("columns from %d to %d", cli_widths[1], cli_widths[2]), text)
   }
   as.integer(width)
 }
-widths <- c(40L, 1000L)
+cli_widths <- c(40L, 1000L)
 
 option_number <- function(text, option) {
   number <- suppressWarnings(as.numeric(text))

@@ -25,7 +25,7 @@ predict_command <- function() {
 
 run_predict <- function(values, files) {
   panel <- cli_panel(files, values)
-  fit <- one_fit(panel, values)
+  fit <- chosen_fit(panel, values)
   new <- if (is.null(values$new)) panel else cli_panel(values$new, values)
   given <- list(effects = !values$average, interval = values$interval, level = values$level)
   found <- do.call(predict, c(list(fit, new), Filter(Negate(is.null), given)))
@@ -57,7 +57,7 @@ influence_command <- function() {
 }
 
 run_influence <- function(values, files) {
-  found <- influence_by(one_fit(cli_panel(files, values), values), by = !!values$without)
+  found <- influence_by(chosen_fit(cli_panel(files, values), values), by = !!values$without)
   numbers <- function() as.data.frame(found)
   new_results(text = function() blocks_of(found), csv = numbers, json = numbers, table = function() found,
               files = list(figure = function(file) save_figure(plot(found), file)))

@@ -43,7 +43,7 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
   fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2)
   fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
   fit <- under_errors(fit, default_errors(fit, errors))
-  if (request$keep == "nothing") slim(fit) else fit
+  if (request$keep == "nothing") slim(fit) else hold_rows(fit)
 }
 
 # What of a solution a fit keeps, see core_solution().

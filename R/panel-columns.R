@@ -109,13 +109,15 @@ check_finite_key <- function(x, name) {
   )
 }
 
-stop_no_column <- function(unknown, columns) {
+# `read`: of a table of which a fit that was written took along what it uses.
+stop_no_column <- function(unknown, columns, read = FALSE) {
   near <- unlist(lapply(unknown, function(name) near_names(name, columns)))
   stop_wavetax(
     "unknown_column", sprintf("There is no column %s.", list_words(sQuote(unknown, FALSE))),
     todo = c(
       if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(unique(near), FALSE))),
-      sprintf("Columns are %s.", list_some(columns, 12))
+      sprintf("Columns are %s.", list_some(columns, 12)),
+      if (read) "A fit that was saved has the columns that it uses: `update(fit, data = panel)` has all of them."
     )
   )
 }

@@ -125,7 +125,7 @@ check_has_rows <- function(data) {
 
 check_columns <- function(names, data) {
   unknown <- setdiff(names, names(data))
-  if (length(unknown) > 0) stop_no_column(unknown, base::names(data))
+  if (length(unknown) > 0) stop_no_column(unknown, base::names(data), isTRUE(attr(data, "read")))
 }
 
 check_periods <- function(periods) {

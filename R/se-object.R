@@ -81,7 +81,7 @@ under_errors <- function(fit, spec) {
   computed <- without_scores(computed, spec, fit)
   computed$covariance <- name_both(computed$covariance, kept_terms(fit))
   fit$errors <- computed
-  fit
+  hold_columns(fit)
 }
 
 # A coefficient whose scores sum to zero within every group by construction (two periods and period sums within

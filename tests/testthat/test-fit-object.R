@@ -57,7 +57,8 @@ test_that("a slim fit says all that the fit said, and refuses by name what needs
   }
   expect_identical(coef(update(small$fixed, data = panel)), coef(whole$fixed))
   expect_error(fit_pooled(y ~ x1, panel, keep = "all"), class = "wavetax_error_argument")
-  expect_lt(object.size(small$pooled), 0.5 * object.size(whole$pooled))
+  written <- function(fit) length(serialize(fit, NULL))
+  expect_lt(written(small$pooled), 0.5 * written(whole$pooled))
   # Neither does it keep rows in what its functions were made within: ten times the rows are no more bytes.
   saved <- function(periods) {
     panel <- gappy_panel(periods = periods)
@@ -71,4 +72,43 @@ test_that("a slim fit says all that the fit said, and refuses by name what needs
     vapply(fits, function(fit) length(serialize(slim(fit), NULL)), 0)
   }
   expect_lt(max(abs(saved(80) - saved(8))), 1000)
+})
+
+test_that("a fit that was written takes along the columns that it uses, and its rows are made again of them", {
+  panel <- gappy_panel()
+  panel$other <- panel$x1^2
+  rownames(panel) <- paste0("row", seq_len(nrow(panel)))
+  again <- function(x) unserialize(serialize(x, NULL))
+  fits <- c(every_fit(panel), list(
+    weighted = fit_fixed(y ~ x1 + past(x2) + offset(x2), panel, "both", weights = ~w, rows = ~ year > 2002),
+    plain = fit_pooled(y ~ x1, as.data.frame(panel), weights = ~w)
+  ))
+  for (name in names(fits)) {
+    fit <- fits[[name]]
+    read <- again(fit)
+    expect_identical(read$design[c("y", "x", "weights", "rows", "offset")],
+                     fit$design[c("y", "x", "weights", "rows", "offset")], label = name)
+    expect_identical(read$transform, fit$transform, label = name)
+    expect_identical(read$effects, fit$effects, label = name)
+    expect_identical(residuals(read), residuals(fit), label = name)
+    expect_identical(capture.output(print(read)), capture.output(print(fit)), label = name)
+    expect_identical(vcov(with_errors(read, se_robust())), vcov(with_errors(fit, se_robust())), label = name)
+  }
+  # Columns of a large table that the fit does not use stay behind, and come back with the data.
+  n <- 3e5
+  big <- panel_frame(data.frame(id = rep(seq_len(n / 10), each = 10), year = 1:10, y = sin(1:n), x = cos((1:n)^2),
+                                group = rep(1:30, each = n / 30), a = 1, b = 2, c = 3), id, year)
+  fit <- fit_fixed(y ~ x, big)
+  size <- function(x) length(serialize(x, NULL))
+  used <- size(as.list(big[c("id", "year", "y", "x")]))
+  expect_lt(size(fit), 1.2 * used)
+  expect_lt(size(list(fit, fit_pooled(y ~ x, big), with_errors(fit, se_classical()))), 1.3 * used)
+  expect_error(with_errors(again(fit), se_clustered(group)), "update\\(fit, data = panel\\)",
+               class = "wavetax_error_unknown_column")
+  expect_identical(again(with_errors(fit, se_clustered(group)))$design$data$group, big$group)
+  expect_identical(coef(update(again(fit), . ~ . + c, data = big)), coef(fit_fixed(y ~ x + c, big)))
+  gone <- fit
+  gone$notes <- "own"
+  expect_identical(gone[["notes"]], "own")
+  expect_identical(gone$design, fit$design)
 })

@@ -1,0 +1,84 @@
+# What a fit holds of its rows. In memory they stand beside the fit; written to a file, it takes along the columns that
+# it uses and nothing that can be made of them: where the rows are asked for after reading, the fit is made again of
+# these columns. Several fits of the same columns share them, also in a file.
+
+# Parts of a fit with rows in them. Of a fit with held rows they are reached by `$` alone.
+held_parts <- c("design", "transform", "effects", "working")
+
+# Moves the rows aside, into an environment
+#   columns   by name the cells of the columns that the fit uses
+#   panel     NULL, or what makes a panel frame of them: list(entity, period, order, labels)
+#   names     row names that are words, or NULL; `whole` whether these are all columns of the table
+#   parts     a weak reference to the held parts, which a file does not keep
+hold_rows <- function(fit) {
+  data <- fit$design$data
+  if (!is.data.frame(data)) return(fit)
+  rows <- new.env(parent = emptyenv())
+  rows$columns <- list()
+  rows$panel <- if (is_panel_frame(data)) panel_index(data)[c("entity", "period", "order", "labels")]
+  names <- attr(data, "row.names")
+  if (is.character(names)) rows$names <- names
+  hold_parts(rows, fit)
+  fit[held_parts] <- list(NULL)
+  attr(fit, "rows") <- rows
+  hold_columns(fit)
+}
+
+hold_parts <- function(rows, fit) {
+  rows$parts <- rlang::new_weakref(rows, stats::setNames(lapply(held_parts, function(part) fit[[part]]), held_parts))
+}
+
+#' @export
+`$.panel_fit` <- function(x, name) {
+  rows <- attr(x, "rows", exact = TRUE)
+  if (is.null(rows) || !name %in% held_parts) return(.subset2(x, name))
+  parts_of(x, rows)[[name]]
+}
+
+#' @export
+`[[.panel_fit` <- function(x, i, ...) {
+  if (is_one_text(i) && ...length() == 0) return(`$.panel_fit`(x, i))
+  NextMethod()
+}
+
+# A part that is set stands in the fit, and all the others with it.
+#' @export
+`$<-.panel_fit` <- function(x, name, value) {
+  rows <- attr(x, "rows", exact = TRUE)
+  class <- class(x)
+  plain <- unclass(x)
+  if (!is.null(rows) && name %in% held_parts) {
+    plain[held_parts] <- parts_of(x, rows)
+    attr(plain, "rows") <- NULL
+  }
+  plain[[name]] <- value
+  structure(plain, class = class)
+}
+
+parts_of <- function(fit, rows) {
+  parts <- rlang::wref_value(rows$parts)
+  if (!is.null(parts)) return(parts)
+  request <- .subset2(fit, "request")
+  request$data <- held_data(rows)
+  request["errors"] <- list(NULL)
+  again <- without_messages(run_fit(request))
+  hold_parts(rows, again)
+  rlang::wref_value(rows$parts)
+}
+
+# What was said when it was first made is not said again.
+without_messages <- function(work) {
+  withCallingHandlers(work, message = function(cnd) invokeRestart("muffleMessage"),
+                      warning = function(cnd) invokeRestart("muffleWarning"))
+}
+
+held_data <- function(rows) {
+  columns <- lapply(rows$columns, function(cell) cell$values)
+  n <- length(columns[[1]])
+  if (is.matrix(columns[[1]])) n <- nrow(columns[[1]])
+  data <- structure(columns, class = "data.frame", row.names = if (is.null(rows$names)) .set_row_names(n) else rows$names)
+  if (!rows$whole) attr(data, "read") <- TRUE
+  panel <- rows$panel
+  if (is.null(panel)) return(data)
+  with_index(data, index_keys(data, panel$entity, panel$period, panel$order, panel$labels))
+}
