@@ -6,6 +6,7 @@
 #   pieces     what each column is made of: a data frame with a row a variable of a column, see column_piece(), its
 #              name `column` and `of`, the term as it is written
 #   outcome    its name
+#   times      the class of each variable that is a date, a time or a span, by name
 #   columns    the names of the data's columns
 #   means      NULL, or what a correlated random effects fit adds: list(column, labels, values), the
 #              means of regressors by group
@@ -16,7 +17,7 @@ make_blueprint <- function(terms, variables, columns) {
   list(
     blueprint = list(terms = made$terms, xlevels = made$xlevels, contrasts = made$contrasts, assign = made$assign,
                      pieces = column_pieces(made, columns = names(made$x)), outcome = names(variables)[1],
-                     columns = columns, means = NULL),
+                     times = Filter(Negate(is.null), lapply(variables, time_class)), columns = columns, means = NULL),
     x = made$x
   )
 }
@@ -54,8 +55,7 @@ replay_variables <- function(blueprint, newdata) {
     value <- evaluate_one(calls[[v]], names[v], newdata, baseenv_or(environment(terms)), index)
     check_length(value, names[v], nrow(newdata))
     if (names[v] %in% names(blueprint$xlevels)) return(known_levels(value, names[v], blueprint$xlevels))
-    check_new_kind(value, names[v])
-    value
+    new_number(value, names[v], blueprint$times[[names[v]]])
   })
   stats::setNames(variables, names)
 }
@@ -69,11 +69,24 @@ replay_means <- function(means, newdata) {
   do.call(cbind, lapply(means$values, function(values) values[at]))
 }
 
-check_new_kind <- function(x, name) {
-  if (is.numeric(x) || is.logical(x)) return(invisible())
-  stop_wavetax("kind", sprintf("`%s` is %s in the new data, but numbers in the fit.", name, kind_words(x)),
-               todo = sprintf("Make it numbers first, for example `newdata$%1$s <- as.numeric(newdata$%1$s)`.",
-                              code_name(name)))
+# A variable of new rows as the fit counts it; `time` is its class there where it is a date, a time or a span.
+new_number <- function(x, name, time) {
+  if (is.null(time) && (is.numeric(x) || is.logical(x)) && is.null(time_class(x))) return(x)
+  if (!is.null(time) && (inherits(x, time) || all(is.na(x)))) {
+    return(if (inherits(x, "difftime")) as.numeric(x, units = names(time)) else as.double(x))
+  }
+  stop_wavetax("kind", sprintf("`%s` is %s in the new data, but %s in the fit.", name, kind_words(x),
+                               if (is.null(time)) "numbers" else sprintf("of class %s", time)),
+               todo = sprintf("Make it %s first, for example `newdata$%2$s <- as.%3$s(newdata$%2$s)`.",
+                              if (is.null(time)) "numbers" else "the same", code_name(name),
+                              if (is.null(time)) "numeric" else time))
+}
+
+# Of a span its unit is the name.
+time_class <- function(x) {
+  if (inherits(x, "difftime")) return(stats::setNames("difftime", units(x)))
+  found <- intersect(c("Date", "POSIXct"), class(x))
+  if (length(found) > 0) found[1]
 }
 
 known_levels <- function(x, name, xlevels) {

@@ -55,7 +55,7 @@ contrast_matrix <- function(x) {
 variable_parts <- function(x, name, contrast, full) {
   if (is.factor(x)) return(category_parts(x, name, contrast, full))
   if (is.matrix(x)) {
-    shown <- if (is.null(colnames(x))) seq_len(ncol(x)) else colnames(x)
+    shown <- if (!is.null(colnames(x))) colnames(x) else if (ncol(x) == 1) "" else seq_len(ncol(x))
     columns <- lapply(seq_len(ncol(x)), function(j) as.double(x[, j]))
     return(with_pieces(stats::setNames(columns, paste0(name, shown)), paste0(name, shown), rep("", ncol(x))))
   }

@@ -77,7 +77,7 @@ row_order_functions <- c(
 
 check_functions <- function(calls, env) {
   for (call in calls) {
-    for (inner in calls_in(call)) {
+    for (inner in calls_in(without_levels(call))) {
       name <- call_name(inner)
       if (name == "|") stop_bar(call, inner)
       if (name %in% row_order_functions) stop_row_order(inner, name)
@@ -86,6 +86,16 @@ check_functions <- function(calls, env) {
       }
     }
   }
+}
+
+# The levels of `factor(x, levels = sort(unique(x)))` are no value of a row.
+without_levels <- function(call) {
+  if (!is.call(call) || !"levels" %in% unlist(lapply(calls_in(call), names))) return(call)
+  if (call_name(call) %in% c("factor", "ordered")) call$levels <- NULL
+  for (part in seq_along(call)[-1]) {
+    if (!rlang::is_missing(call[[part]])) call[[part]] <- without_levels(call[[part]])
+  }
+  call
 }
 
 stop_row_order <- function(call, name) {
@@ -143,7 +153,7 @@ check_no_plain_power <- function(expr) {
 formula_terms <- function(formula, data, index) {
   check_functions(as.list(formula)[-1], baseenv_or(environment(formula)))
   check_no_plain_power(formula[[3]])
-  named <- data[setdiff(names(data), c(index$entity, index$period))]
+  named <- plain_data_frame(data)[setdiff(names(data), c(index$entity, index$period))]
   terms <- tryCatch(
     if ("." %in% all.vars(formula)) stats::terms(formula, data = plain_data_frame(named)) else stats::terms(formula),
     error = function(cnd) {

@@ -9,7 +9,7 @@ held_parts <- c("design", "transform", "effects", "working")
 #   columns   by name the cells of the columns that the fit uses
 #   panel     NULL, or what makes a panel frame of them: list(entity, period, order, labels)
 #   names     row names that are words, or NULL; `whole` whether these are all columns of the table
-#   parts     a weak reference to the held parts, which a file does not keep
+#   parts     a weak reference to an environment with the held parts, which a file does not keep
 hold_rows <- function(fit) {
   data <- fit$design$data
   if (!is.data.frame(data)) return(fit)
@@ -24,8 +24,10 @@ hold_rows <- function(fit) {
   hold_columns(fit)
 }
 
+# In an environment, since a list that a weak reference takes is copied.
 hold_parts <- function(rows, fit) {
-  rows$parts <- rlang::new_weakref(rows, stats::setNames(lapply(held_parts, function(part) fit[[part]]), held_parts))
+  parts <- lapply(stats::setNames(held_parts, held_parts), function(part) fit[[part]])
+  rows$parts <- rlang::new_weakref(rows, list2env(parts, parent = emptyenv()))
 }
 
 #' @export
@@ -48,7 +50,7 @@ hold_parts <- function(rows, fit) {
   class <- class(x)
   plain <- unclass(x)
   if (!is.null(rows) && name %in% held_parts) {
-    plain[held_parts] <- parts_of(x, rows)
+    plain[held_parts] <- mget(held_parts, parts_of(x, rows))
     attr(plain, "rows") <- NULL
   }
   plain[[name]] <- value

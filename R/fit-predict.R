@@ -16,10 +16,10 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   if (is.null(newdata) && plain) {
     return(if (effects) fitted(object) else with_row_names(linear_part(object) + offset_of(object), object))
   }
-  x <- if (is.null(newdata)) do.call(cbind, object$design$x) else replay_blueprint(object$design$blueprint, newdata)
+  x <- if (is.null(newdata)) regressor_matrix(object) else replay_blueprint(object$design$blueprint, newdata)
   effects <- effects && length(object$effects) > 0
   slopes <- kept_estimates(object)[slope_names(object)]
-  out <- drop(x[, names(slopes), drop = FALSE] %*% slopes) + constant_of(object) +
+  out <- drop(columns_of(x, names(slopes)) %*% slopes) + constant_of(object) +
     if (is.null(newdata)) offset_of(object) else replay_offset(object$design$blueprint, newdata)
   if (effects) out <- out + if (is.null(newdata)) effect_by_row(object) else new_effects(object, newdata)
   out <- unname(out)
@@ -43,12 +43,19 @@ check_response <- function(type, fit) {
   stop_argument("type", value_words(type), "It takes \"response\"; `effects = FALSE` leaves the effects out.")
 }
 
+regressor_matrix <- function(fit) {
+  if (length(fit$design$x) == 0) matrix(0, fit$n, 0) else do.call(cbind, fit$design$x)
+}
+
+# By name, of a matrix without columns none.
+columns_of <- function(x, names) x[, match(names, colnames(x)), drop = FALSE]
+
 # Variance of the predicted mean: of x'b and the constant under the fit's own errors; with effects of one set, x is
 # taken from its group's mean (of which random effects keep their share), and the effect's own variance is added:
 # list(variance, df, of each row's own contrast). In the orthonormal coordinates of the regression, so that no digits
 # are lost and nothing is negative.
 prediction_variance <- function(fit, x, newdata, effects) {
-  x <- x[, slope_names(fit), drop = FALSE]
+  x <- columns_of(x, slope_names(fit))
   n <- nrow(x)
   meat <- errors_meat(fit)
   of <- function(z, besides = 0) {

@@ -310,7 +310,17 @@ plain_data_frame_keeping_names <- function(data) {
     error = function(cnd) stop_selection(x, if (named) if (args < 3) i else j)
   )
   if (!is.data.frame(out)) return(out)
+  say_keys_gone(out, index)
   restore_panel(out, index)
+}
+
+# A table that was a panel says that it is none any more.
+say_keys_gone <- function(data, index) {
+  gone <- setdiff(c(index$entity, index$period), names(data))
+  if (length(gone) > 0 && nrow(data) > 0) tell_wavetax(c(
+    sprintf("Without %s it is a plain data frame, and no panel.", list_words(sprintf("`%s`", gone))),
+    i = "`panel_frame(data, entity, period)` declares one."
+  ), "wavetax_message_no_panel")
 }
 
 # Which columns, as numbers, signs or names choose them; what does not fit is found where it is used.
@@ -339,13 +349,8 @@ assign_column <- function(x, name, value, assign) {
       todo = "Give one value a row, or one for all."
     )
   })
-  gone <- setdiff(c(index$entity, index$period), names(out))
-  if (length(gone) == 0) return(with_index(out, index))
-  tell_wavetax(c(
-    sprintf("Without %s it is a plain data frame, and no panel.", list_words(sprintf("`%s`", gone))),
-    i = "`panel_frame(data, entity, period)` declares one."
-  ), "wavetax_message_no_panel")
-  out
+  say_keys_gone(out, index)
+  if (all(c(index$entity, index$period) %in% names(out))) with_index(out, index) else out
 }
 
 #' @export

@@ -46,7 +46,7 @@ panel_part <- function(data, quos) {
   check_is_panel(data)
   names <- unlist(lapply(unname(quos), column_names, data, "needed"))
   if (length(names) == 0) return(list(panel = data, chosen = NULL))
-  keep <- Reduce(`&`, lapply(data[names], function(x) !is.na(x)))
+  keep <- Reduce(`&`, lapply(plain_data_frame(data)[names], function(x) !is.na(x)))
   if (!any(keep)) {
     stop_wavetax("no_rows", sprintf("No row has %s.", list_words(sprintf("`%s`", names))),
                  todo = "`panel_variation(panel)` tells what is missing.")

@@ -61,6 +61,7 @@ panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistic
                                                 list_some(sprintf("`%s`", names[!plain])))))
     names <- names[plain]
   }
+  data <- plain_data_frame(data)
   is_number <- vapply(data[names], function(x) is.numeric(x) && !is.factor(x), logical(1))
   describe <- function(rows, label) {
     part <- list(codes = index$codes[rows], clock = index$clock[rows])

@@ -249,7 +249,10 @@ test_that("verbs keep the panel, or say that it is none any more and how to decl
   panel <- harbour_panel()
   expect_identical(panel[, "levy"], harbours$levy)
   expect_identical(panel[3:4, "levy"], harbours$levy[3:4])
-  expect_s3_class(panel[, "levy", drop = FALSE], "data.frame")
+  expect_message(part <- panel[, "levy", drop = FALSE], "Without `harbour` and `season`",
+                 class = "wavetax_message_no_panel")
+  expect_identical(class(part), "data.frame")
+  expect_no_message(panel_variation(panel, levy, show = c("range", "missing", "correlations")))
   beside <- cbind(panel, index = seq_len(nrow(panel)))
   expect_s3_class(beside, "panel_frame")
   expect_identical(names(beside), c(names(panel), "index"))
@@ -268,4 +271,65 @@ test_that("verbs keep the panel, or say that it is none any more and how to decl
   expect_silent(dplyr::mutate(grouped, before = dplyr::lag(levy)))
   expect_silent(dplyr::count(panel, coast))
   expect_s3_class(dplyr::rename(panel, port = harbour), "panel_frame")
+})
+
+# A call that R users write, and that `lm()` answers alike: coefficients by name, errors, fitted values, predictions.
+same_as_lm <- list(
+  n ~ 1, n ~ levy, n ~ levy * storms, n ~ (levy + storms + fuel)^2, n ~ levy:storms, n ~ levy %in% storms,
+  n ~ levy - 1, n ~ 0 + levy + coast, n ~ coast, n ~ factor(season), n ~ factor(z > 10), n ~ coast * levy,
+  n ~ coast / levy, n ~ coast:levy, n ~ coast + coast:levy, n ~ levy + I(levy^2), n ~ poly(levy, 2),
+  n ~ poly(levy, 3, raw = TRUE), log(n) ~ log(levy), sqrt(n) ~ sqrt(storms), I(n / 100) ~ exp(-fuel),
+  log(n) - fuel ~ levy, n ~ scale(levy), n ~ cut(levy, c(0, 8, 12, 100)), n ~ ifelse(levy > 10, 1, 0), n ~ calm,
+  n ~ calm * coast, n ~ calm:levy, n ~ size, n ~ rank, n ~ relevel(part, "Ember"), n ~ C(part, contr.sum),
+  n ~ factor(coast, levels = sort(unique(coast), decreasing = TRUE)),
+  n ~ factor(coast, levels = c("Ember", "Tallow", "Vesper", "Brindle", "Quillon")), n ~ day, n ~ when, n ~ span,
+  n ~ I(as.numeric(day)), n ~ months(day), n ~ m, n ~ cbind(levy, storms), n ~ pmax(levy, 10), n ~ splines::ns(levy, 3),
+  n ~ splines::bs(levy, df = 4), n ~ stats::poly(levy, 2), n ~ interaction(coast, calm), n ~ as.factor(coast),
+  n ~ levy + offset(fuel), n ~ offset(2 * fuel) + storms, n ~ levy + storms - storms, n ~ levy + levy,
+  n ~ levy + I(2 * levy), n ~ (coast + calm)^2 - coast:calm, n ~ storms %/% 3, n ~ I(storms > 5 & levy < 10),
+  n ~ factor(rescues > 0):storms, n ~ I(coast == "Ember"), n ~ levy > 10, n ~ log1p(storms), n ~ I(1 / levy),
+  n ~ substr(coast, 1, 1)
+)
+
+test_that("formulas mean what they mean to lm()", {
+  data <- harbours
+  data$day <- as.Date("2009-01-01") + (data$season - 2009) * 365 + seq_len(nrow(data)) %% 31
+  data$when <- as.POSIXct(data$day, tz = "UTC")
+  data$span <- data$day - as.Date("2009-01-01")
+  data <- transform(data, calm = storms < 5, z = round(levy), n = log(nights), size = cut(berths, c(0, 20, 40, 60, Inf)),
+                    part = factor(coast, levels = rev(sort(unique(coast)))))
+  data$rank <- factor(data$size, ordered = TRUE)
+  data$m <- cbind(u = data$levy, v = data$storms)
+  panel <- panel_frame(data, harbour, season)
+  new <- c(5, 900, 17)
+  for (formula in same_as_lm) {
+    label <- deparse1(formula)
+    ours <- suppressMessages(fit_pooled(formula, panel, errors = se_classical()))
+    theirs <- lm(formula, data)
+    kept <- names(coef(theirs))[!is.na(coef(theirs))]
+    expect_equal(coef(ours)[kept], coef(theirs)[kept], tolerance = 1e-7, label = label)
+    expect_length(coef(ours), length(kept))
+    expect_equal(diag(vcov(ours))[kept], diag(vcov(theirs))[kept], tolerance = 1e-7, label = label)
+    expect_equal(fitted(ours), fitted(theirs), label = label, ignore_attr = TRUE)
+    expect_equal(predict(ours, panel[new, ]), suppressWarnings(predict(theirs, data[new, ])), label = label,
+                 ignore_attr = TRUE)
+  }
+  dated <- fit_pooled(n ~ day, panel)
+  expect_error(predict(dated, transform(data[new, ], day = 3)), "of class Date in the fit", class = "wavetax_error_kind")
+  constant <- fit_pooled(n ~ 1, panel, errors = se_classical())
+  expect_equal(predict(constant, data[new, ], interval = "prediction"),
+               as.data.frame(predict(lm(n ~ 1, data), data[new, ], interval = "prediction")), ignore_attr = TRUE)
+})
+
+test_that("seasons of quarters, months and dates", {
+  expect_identical(quarter_of(c("Q3 2014", NA, "Q1 2015")), c(3L, NA, 1L))
+  expect_identical(quarter_of(factor(c("Mar 2014", "Dec 2014"))), c(1L, 4L))
+  expect_identical(month_of(c(201403, 201412)), c(3L, 12L))
+  expect_identical(month_of(20140315), 3L)
+  expect_identical(month_of(as.Date(c("2014-01-31", NA))), c(1L, NA))
+  expect_identical(month_of(as.POSIXct("2014-12-01", tz = "Pacific/Auckland")), 12L)
+  for (x in list(2014, c("2014", "2015"), TRUE, "spring", list(1))) {
+    expect_error(quarter_of(x), class = "wavetax_error_operator")
+  }
+  expect_error(month_of("2014Q3"), "Quarters have none", class = "wavetax_error_operator")
 })
