@@ -41,12 +41,14 @@ run_fit_command <- function(values, files) {
   panel <- cli_panel(files, values)
   errors <- chosen_errors(values)
   fits <- if (!is.null(values$steps)) cli_ladder(panel, errors[[1]], values) else cli_models(panel, errors[[1]], values)
-  tests <- c(if (values$tests) cli_tests(first_of_models(fits)), joint_tests(fits, values$test))
+  tests <- if (values$tests) cli_tests(first_of_models(fits))
   fits <- cli_under_errors(fits, errors)
+  joint <- lapply(fits, function(fit) lapply(values$test, function(terms) test_joint(fit, terms)))
   table <- function() cli_spec_table(fits, values)
   fitted_results(fits, table, text = function() {
     compared <- if (all_errors(values)) lapply(unname(fits), compare_errors)
-    each <- lapply(c(unname(fits), compared, tests), function(one) list(blocks_of(one), gap_block()))
+    beside <- unlist(Map(c, lapply(unname(fits), list), unname(joint)), recursive = FALSE)
+    each <- lapply(c(beside, compared, tests), function(one) list(blocks_of(one), gap_block()))
     list(each, if (length(fits) > 1 || any(table_arguments_of_fits %in% names(values))) blocks_of(table()))
   })
 }
@@ -69,11 +71,6 @@ cli_models <- function(panel, errors, values) {
 cli_ladder <- function(panel, errors, values) {
   given <- list(weights = values$weights, errors = errors, rows = if (!is.null(values$rows)) values$rows(panel))
   do.call(spec_ladder, c(list(values$formula(panel), values$steps(panel), panel), Filter(Negate(is.null), given)))
-}
-
-# Restrictions in each of the fits, as a list of tests.
-joint_tests <- function(fits, restrictions) {
-  unlist(lapply(restrictions, function(terms) lapply(unname(fits), test_joint, terms)), recursive = FALSE)
 }
 
 check_fit_options <- function(values) {

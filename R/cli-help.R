@@ -21,13 +21,20 @@ help_option <- function() {
 option_help <- function(option, width) {
   flag <- trimws(paste(paste(option_flags(option), collapse = ", "), option$metavar))
   column <- min(24, width %/% 3)
-  words <- strwrap(paste0(option$help, default_words(option)), width - column + 1)
+  words <- wrapped_help(paste0(option$help, default_words(option)), width - column + 1)
   told <- if (!is.null(option$told)) {
     at <- nchar(names(option$told)) + 2
     beside <- min(max(at), (width - column) %/% 2)
     unlist(Map(function(name, words) two_columns(name, words, beside, width - column), names(option$told), option$told))
   }
   two_columns(paste0("  ", flag), c(words, told), column, width, wrap = FALSE)
+}
+
+# What stands in quotes or brackets stays on one line.
+wrapped_help <- function(text, width) {
+  whole <- gregexpr("'[^' ]+( [^' ]+){1,3}'|\\[default: [^]]{1,20}\\]", text)
+  regmatches(text, whole) <- lapply(regmatches(text, whole), function(parts) gsub(" ", "\001", parts, fixed = TRUE))
+  gsub("\001", " ", strwrap(text, width), fixed = TRUE)
 }
 
 default_words <- function(option) if (!is.null(option$default)) sprintf(" [default: %s]", option$default)

@@ -240,7 +240,8 @@ test_that("what is read back in a session without the package loads it", {
 
 test_that("what a fit does not answer it refuses in our words", {
   fit <- twins$fixed[[1]]
-  for (ask in list(effects, proj, qr, kappa, profile, dummy.coef, function(x) x["levy"], lm.influence, termplot)) {
+  for (ask in list(effects, proj, qr, kappa, profile, dummy.coef, function(x) x["levy"], lm.influence, termplot,
+                   function(x) expand.model.frame(x, ~ fuel))) {
     expect_error(ask(fit), class = "wavetax_error_not_of_fits")
   }
 })
