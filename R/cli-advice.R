@@ -51,6 +51,7 @@ options_of_parts <- function(parts) {
     if (is.call(one) && is.symbol(one[[1]])) return(options_of_call(one))
     return(if (is.symbol(one)) flags[[as.character(one)]])
   }
+  if (identical(parts, list(effects = FALSE))) return("--average")
   if (!all(names(parts) %in% names(flags))) return(NULL)
   values <- lapply(parts, option_value)
   if (any(vapply(values, is.null, TRUE))) return(NULL)

@@ -4,7 +4,7 @@ demo_command <- function() {
   new_command(
     "run the whole job on the made-up harbours", "wavetax demo [--out DIR]",
     "Runs the whole job on the made-up harbours, and writes its table and figure.",
-    list(new_option("out", "text", "folder for the table and the figure [default: wavetax-demo]", "DIR", "folder",
+    list(new_option("out", "folder", "folder for the table and the figure", "DIR", "folder",
                     default = "wavetax-demo")),
     function(values, files) new_results(text = function() demo_blocks(values$folder)), files = 0
   )

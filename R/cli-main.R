@@ -7,7 +7,10 @@ cli_main <- function(args) {
     writeLines(overview_help(getOption("width")))
     return(if (length(args) == 0) 2L else 0L)
   }
-  if (length(args) == 2 && args[1] == "help") args <- c(args[2], "--help")
+  if (args[1] == "help") {
+    if (length(args) > 2) return(cli_usage_error("help takes one command.", "wavetax --help"))
+    args <- c(args[2], "--help")
+  }
   if (args[1] %in% c("--version", "-V")) {
     writeLines(paste("wavetax", utils::packageVersion("wavetax")))
     return(0L)
@@ -62,12 +65,12 @@ cli_guard <- function(work, command) {
         0L
       },
       warning = function(cnd) {
-        writeLines(c(paste("Warning:", as_options(conditionMessage(cnd)))), stderr())
+        writeLines(paste("Warning:", said_of_files(conditionMessage(cnd))), stderr())
         invokeRestart("muffleWarning")
       },
       wavetax_message_kinds = function(cnd) invokeRestart("muffleMessage"),
       message = function(cnd) {
-        writeLines(as_options(sub("\n$", "", conditionMessage(cnd))), stderr())
+        writeLines(said_of_files(sub("\n$", "", conditionMessage(cnd))), stderr())
         invokeRestart("muffleMessage")
       }
     ),
@@ -78,10 +81,16 @@ cli_guard <- function(work, command) {
     wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
       if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
-      writeLines(paste("Error:", as_options(visible_lines(cli::ansi_strip(conditionMessage(cnd))))), stderr())
+      writeLines(paste("Error:", visible_lines(cli::ansi_strip(said_of_files(conditionMessage(cnd))))), stderr())
       1L
     }
   )
+}
+
+# What is said in words of the command line, of files by the names that were given.
+said_of_files <- function(text) {
+  for (kept in ls(piped_files)) text <- gsub(sQuote(kept, FALSE), piped_files[[kept]], text, fixed = TRUE)
+  as_options(text)
 }
 
 # A message's own lines, each without signs that a terminal would obey.

@@ -77,6 +77,11 @@ option_width <- function(text, option) {
 }
 cli_widths <- c(40L, 1000L)
 
+option_folder <- function(text, option) {
+  if (text == "-") stop_option(option, "a folder", text)
+  text
+}
+
 option_number <- function(text, option) {
   number <- suppressWarnings(as.numeric(text))
   if (is.na(number)) stop_option(option, "a number", text)
@@ -134,8 +139,15 @@ repeated_texts <- function(text, option, read) {
   lapply(given[nzchar(given)], read)
 }
 
+# Parts between commas that stand outside brackets.
+some_parts <- function(text, option) {
+  parts <- list_outside_brackets(text)
+  if (length(parts) == 0) stop_usage(sprintf("--%s holds nothing.", option$name))
+  parts
+}
+
 # "levy = -0.05, storms = 0" as both at once.
-option_restrictions <- function(text, option) repeated_texts(text, option, list_outside_brackets)
+option_restrictions <- function(text, option) repeated_texts(text, option, function(one) some_parts(one, option))
 
 option_variables <- function(text, option) {
   function(panel) Reduce(with_variable, repeated_texts(text, option, identity), panel)
@@ -143,8 +155,9 @@ option_variables <- function(text, option) {
 
 # Steps of a ladder: regressors as in '~ storms', effects or methods as words.
 option_steps <- function(text, option) {
+  parts <- some_parts(text, option)
   function(panel) {
-    lapply(list_outside_brackets(text), function(one) {
+    lapply(parts, function(one) {
       if (startsWith(one, "~")) regressors_from_text(one, panel) else
         if (one %in% ladder_methods()) one else effects_from_text(one, panel)
     })
@@ -253,7 +266,7 @@ data_file_option <- function() {
              short = "o")
 }
 
-figures_option <- function(help = "folder for figures") new_option("out", "text", help, "DIR", "figures")
+figures_option <- function(help = "folder for figures") new_option("out", "folder", help, "DIR", "figures")
 
 table_file_option <- function() {
   new_option("table", "table_file", sprintf("write the table too: %s; - prints it alone",

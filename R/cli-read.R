@@ -88,8 +88,12 @@ file_from_pipe <- function(file) {
   name <- if (file == "-") "standard-input" else paste0("pipe-", basename(file))
   kept <- file.path(tempdir(), paste0(name, ".", ending))
   write_bytes(pieces, kept)
+  piped_files[[kept]] <- if (file == "-") "standard input" else sQuote(file, FALSE)
   kept
 }
+
+# What was given, by the file that holds it.
+piped_files <- new.env(parent = emptyenv())
 
 # The table as it stands, for the commands that look at it; or as a panel.
 cli_table <- function(files, values) do.call(table_of, c(list(files), reader_values(values)))

@@ -113,8 +113,8 @@ stop_text <- function(text, where, form = "formula") {
   form <- text_forms[[form]]
   stop_wavetax(
     "formula", sprintf("The %s %s cannot be used.", form[1], dQuote(short_text(text), FALSE)), where = where,
-    todo = c(sprintf("Write it as \"%s\", of columns, numbers, the signs + - * / : ^ and", form[2]),
-             paste0(list_words(paste0(formula_functions(), "()")), "."))
+    todo = sprintf("Write it as \"%s\", of columns, numbers, the signs + - * / : ^ and %s.", form[2],
+                   list_words(paste0(formula_functions(), "()")))
   )
 }
 

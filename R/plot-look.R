@@ -96,7 +96,10 @@ print.panel_figure <- function(x, ...) {
   if (grDevices::dev.cur() == 1) grDevices::dev.new()
   points <- ggplot2::calc_element("text", ggplot2::theme_get() + x$theme)$size
   shown <- with_heads(x, grDevices::dev.size()[1], points)
-  shown$labels <- lapply(shown$labels, function(label) if (is.character(label)) on_device(label) else label)
+  # Their class stays, which newer versions ask for.
+  labels <- shown$labels
+  labels[] <- lapply(labels, function(label) if (is.character(label)) on_device(label) else label)
+  shown$labels <- labels
   shown$layers <- lapply(shown$layers, function(layer) {
     if (!is.data.frame(layer$data) || !is.character(layer$data$label)) return(layer)
     data <- layer$data
@@ -141,7 +144,10 @@ broken_lines <- function(text, width, points, bold) {
 # Points across, as measured where fonts can be asked.
 text_width <- function(text, points, bold = FALSE) {
   if (!requireNamespace("systemfonts", quietly = TRUE)) return(nchar(text, "width") * points * if (bold) 0.6 else 0.55)
-  systemfonts::string_width(text, family = "sans", size = points, bold = bold, res = 72)
+  # Newer versions have a weight in place of bold.
+  weighed <- "weight" %in% names(formals(systemfonts::string_width))
+  face <- if (weighed) list(weight = if (bold) "bold" else "normal") else list(bold = bold)
+  do.call(systemfonts::string_width, c(list(text, family = "sans", size = points, res = 72), face))
 }
 
 # Letters within a figure, of so many points.

@@ -84,7 +84,7 @@ _wavetax_options() {
   local -a options
   case $1 in
   demo) options=(
-    '--out:folder for the table and the figure [default: wavetax-demo]'
+    '--out:folder for the table and the figure'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'

@@ -222,7 +222,7 @@ test_that("options without effect, wrong endings and outputs over inputs are ref
   refused("--by has no effect", "--errors", "classical", "--by", "coast", file = missing)
   for (option in c("--errors", "--by")) refused(paste(option, "is empty"), option, "", file = missing)
   refused("--header takes a number, not 'x'", "--header", "x", file = missing)
-  refused("^--header is given nothing", "--header", "-1", file = missing)
+  refused("^--header is given nothing|header` is -1", "--header", "-1", file = missing)
   refused("--variance has no effect", "--model", "pooled", "--variance", "nerlove", file = missing)
   refused("--effects has no effect", "--model", "pooled", "--effects", "both", file = missing)
   refused("--tests has no effect", "--format", "csv", "--tests", file = missing)

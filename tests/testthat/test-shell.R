@@ -50,7 +50,7 @@ habits <- function() {
     row("wavetax fit d.csv $keys --formula 'log(nights) ~ levy storms'", err = "cannot be read at \"storms\"", status = 1L),
     row("wavetax fit d.csv $keys $eq --rows 'season >'", err = "Something is missing at its end", status = 1L),
     row("R_LIBS= R_LIBS_USER=x R_LIBS_SITE=x wavetax fit d.csv; echo $?", "^(1|2)$", none = "Calls|halted"),
-    row("ln -s $script w; ./w -V; COLUMNS= ./w help fit | head -1", "^Usage: wavetax fit FILE")
+    row("ln -s \"$script\" w; ./w -V; COLUMNS= ./w help fit | head -1", "^Usage: wavetax fit FILE")
   )
 }
 
@@ -62,7 +62,7 @@ shell_says <- function(shell, line, folder) {
     paste0("export R_LIBS=", shQuote(paste(.libPaths(), collapse = ":"))),
     paste0("export PATH=", shQuote(R.home("bin")), ":$PATH; unset COLUMNS"),
     paste0("script=", shQuote(system.file("exec", "wavetax", package = "wavetax"))),
-    "wavetax() { sh $script \"$@\"; }",
+    "wavetax() { sh \"$script\" \"$@\"; }",
     "keys=(--entity harbour --period season); eq=(--formula 'log(nights) ~ levy')",
     paste("cd", shQuote(folder)), gsub("[$](keys|eq)", "\"${\\1[@]}\"", line)
   ), script)
