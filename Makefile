@@ -65,6 +65,7 @@ bench: build
 	@echo; $(RUN) Rscript bench/files.R
 	@echo; $(RUN) Rscript bench/errors.R
 	@echo; $(RUN) Rscript bench/tests.R
+	@echo; $(RUN) bench/start.sh
 
 screenshots: setup-screenshots $(STAMP)
 	@$(RUN) bash tools/screenshots.sh
