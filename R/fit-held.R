@@ -10,6 +10,8 @@ held_parts <- c("design", "transform", "effects", "working")
 #   panel     NULL, or what makes a panel frame of them: list(entity, period, order, labels)
 #   names     row names that are words, or NULL; `whole` whether these are all columns of the table
 #   parts     a weak reference to an environment with the held parts, which a file does not keep
+#   kept      NULL, or the held parts of a fit whose formula names what another session may not have
+#   contrasts the session's
 hold_rows <- function(fit) {
   data <- fit$design$data
   if (!is.data.frame(data)) return(fit)
@@ -18,7 +20,9 @@ hold_rows <- function(fit) {
   rows$panel <- if (is_panel_frame(data)) panel_index(data)[c("entity", "period", "order", "labels")]
   names <- attr(data, "row.names")
   if (is.character(names)) rows$names <- names
+  rows$contrasts <- getOption("contrasts")
   hold_parts(rows, fit)
+  if (!is_self_contained(fit, names(data))) rows$kept <- parts_of(fit, rows)
   fit[held_parts] <- list(NULL)
   attr(fit, "rows") <- rows
   hold_columns(fit)
@@ -58,15 +62,45 @@ hold_parts <- function(rows, fit) {
 }
 
 parts_of <- function(fit, rows) {
-  parts <- rlang::wref_value(rows$parts)
+  parts <- if (is.null(rows$kept)) rlang::wref_value(rows$parts) else rows$kept
   if (!is.null(parts)) return(parts)
   request <- .subset2(fit, "request")
   request$data <- held_data(rows)
   request["errors"] <- list(NULL)
+  before <- options(contrasts = rows$contrasts)
+  on.exit(options(before))
   again <- without_messages(run_fit(request))
   hold_parts(rows, again)
   rlang::wref_value(rows$parts)
 }
+
+# Whether the fit can be made again of its columns: what its formulas name besides is R's own, ours, or kept with them.
+is_self_contained <- function(fit, columns) {
+  all(vapply(fit$request[c("formula", "effects", "weights", "rows")], function(formula) {
+    !rlang::is_formula(formula) || is_known_formula(formula, columns)
+  }, TRUE))
+}
+
+is_known_formula <- function(formula, columns) {
+  env <- rlang::f_env(formula)
+  if (is.null(env)) env <- baseenv()
+  variables <- setdiff(variables_of(formula), c(columns, "."))
+  functions <- setdiff(vapply(calls_in(formula), own_call_name, ""), c("", "~", operator_names))
+  all(vapply(variables, function(name) is_lasting(name, env, "any"), TRUE)) &&
+    all(vapply(functions, function(name) is_lasting(name, env, "function"), TRUE))
+}
+
+# "" of a call that says its package.
+own_call_name <- function(call) if (is_operator(call[[1]], c("::", ":::"))) "" else call_name(call)
+
+is_lasting <- function(name, env, mode) {
+  if (!is.null(local_object(name, env, mode))) return(TRUE)
+  found <- get0(name, env, mode = mode)
+  if (is.function(found)) return(environmentName(topenv(environment_of(found))) %in% c("base", "stats", "utils"))
+  !is.null(found) && identical(found, get0(name, baseenv(), mode = mode, inherits = FALSE))
+}
+
+environment_of <- function(f) if (is.primitive(f)) baseenv() else environment(f)
 
 # What was said when it was first made is not said again.
 without_messages <- function(work) {

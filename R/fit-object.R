@@ -1,5 +1,6 @@
-# The one fitted object, class `panel_fit`, a plain list made by new_panel_fit() and checked by
-# validate_panel_fit(). A new estimator fills these fields, and standard errors, tests, tables,
+# The one fitted object, class `panel_fit`, a list made by new_panel_fit() and checked by
+# validate_panel_fit(). The parts that hold rows (design, transform, working, effects) are reached by
+# `$`, see hold_rows(). A new estimator fills these fields, and standard errors, tests, tables,
 # figures and predictions work with it.
 #
 #   method        name of its descriptor, see new_fit_method()
