@@ -74,7 +74,9 @@ deliver <- function(results, values, piped = NULL) {
     cli_wrote(values$out)
   }
   format <- if (is.null(values$format)) "text" else values$format
-  if (format %in% c("html", "latex")) return(deliver_piped(results, values, list(argument = "table", kind = "table_file")))
+  if (format %in% c("html", "latex")) {
+    return(deliver_piped(results, values, list(argument = "table", kind = "table_file")))
+  }
   content <- results$forms[[format]]()
   switch(format,
     text = show_blocks(blocks_in_options(content)),

@@ -19,8 +19,9 @@ completion_command <- function() {
   )
 }
 
-completion_script <- function(shell) switch(shell, bash = bash_completion(), zsh = zsh_completion(),
-                                            fish = fish_completion())
+completion_script <- function(shell) {
+  switch(shell, bash = bash_completion(), zsh = zsh_completion(), fish = fish_completion())
+}
 
 # What a shell offers for the value of an option: words, the columns of the table on the line, files. Several are joined
 # by any of `joins`.
@@ -39,7 +40,9 @@ completed_options <- function() {
     taking <- Filter(function(option) option$kind != "flag", commands[[command]]$options)
     lapply(taking, function(option) c(list(name = option$name, command = command), completion_of(option)))
   }), recursive = FALSE)
-  keys <- vapply(all, function(one) paste(c(one$name, one$columns, one$files, one$joins, one$words), collapse = "\r"), "")
+  keys <- vapply(all, function(one) {
+    paste(c(one$name, one$columns, one$files, one$joins, one$words), collapse = "\r")
+  }, "")
   lapply(unname(split(all, factor(keys, unique(keys)))), function(same) {
     c(same[[1]][c("name", "words", "columns", "files", "joins")], list(commands = vapply(same, `[[`, "", "command")))
   })
@@ -98,7 +101,9 @@ bash_completion <- function() {
     sprintf("    completion:2) values=$'%s' ;;", paste(shells, collapse = "\\n")),
     "  esac",
     "  case $values in *@joins,*) joins=, ;; *@joins+:*) joins=+ ;; esac",
-    "  case $word in *\"$joins\"*) [ -n \"$joins\" ] && head=${word%\"$joins\"*}$joins word=${word##*\"$joins\"} ;; esac",
+    "  case $word in *\"$joins\"*)",
+    "    [ -n \"$joins\" ] && head=${word%\"$joins\"*}$joins word=${word##*\"$joins\"} ;;",
+    "  esac",
     "  case $values in *@columns*) values=$values$'\\n'$(_wavetax_columns \"${COMP_WORDS[@]:2}\") ;; esac",
     "  if [ -z \"$values\" ]; then",
     "    case $word in -*) case ${COMP_WORDS[1]} in",
@@ -240,7 +245,8 @@ manual_page <- function() {
                 "estimates regressions, tests and compares them. A file named - is standard input, an output named -",
                 "standard output. Results go to standard output, everything else to standard error.")),
     ".SH COMMANDS", unlist(Map(command, names(commands), commands), use.names = FALSE),
-    ".SH EXIT STATUS", "0 done, 1 the data or the model was refused or the results could not be written, 2 wrong usage.",
+    ".SH EXIT STATUS",
+    "0 done, 1 the data or the model was refused or the results could not be written, 2 wrong usage.",
     ".SH ENVIRONMENT", "COLUMNS is the width of what is printed where \\-\\-width does not say it."
   )
 }

@@ -72,7 +72,9 @@ all_errors <- function(values) identical(values$errors, "all")
 check_error_options <- function(values) {
   if (all_errors(values)) {
     if (!is.null(values$by)) stop_usage("--by has no effect: --errors all clusters by entity and period.")
-    if (!identical(values$format, "text")) stop_usage("--errors all is printed as text only, not as ", values$format, ".")
+    if (!identical(values$format, "text")) {
+      stop_usage("--errors all is printed as text only, not as ", values$format, ".")
+    }
     return(invisible())
   }
   if (is.null(values$by) || is.null(values$errors)) return(invisible())

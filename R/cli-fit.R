@@ -13,9 +13,10 @@ fit_command <- function() {
         models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
         effects_option(), variance_option(), weights_option(),
         new_option("split", "text", "each model of all rows, and of those of each of its values", "COLUMN"),
-        new_option("steps", "steps", paste("a ladder instead of models: regressors such as '~ storms', or effects such as",
-                                           "harbour, each added to what was before; may be repeated"),
-                   "LIST", repeated = ",")
+        new_option("steps", "steps", paste(
+          "a ladder instead of models: regressors such as '~ storms', or effects such as harbour, each added to what",
+          "was before; may be repeated"
+        ), "LIST", repeated = ",")
       ),
       errors = list(errors_option(), clusters_option(paste(
         "to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]"

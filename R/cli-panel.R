@@ -4,7 +4,8 @@ check_command <- function() {
   new_command(
     "find what is broken in a table", "wavetax check FILE --entity COLUMN --period COLUMN [options]",
     "Finds what is broken in a table. Exit status 1 when something would stop a fit.",
-    options_under(data = key_options(), read = reader_options(), output = list(format_option(c("text", "csv", "json")))),
+    options_under(data = key_options(), output = list(format_option(c("text", "csv", "json"))),
+                  read = reader_options()),
     run_check, needs = "entity"
   )
 }

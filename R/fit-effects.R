@@ -208,8 +208,8 @@ fit_effect_system <- function(fit) {
   core_effect_system(lapply(fit$effects, fit_effect_set, fit$design), fit$n, fit_rows(fit)$weights)
 }
 
-# What a fit keeps of a set of effects. `level` by group is a deviation from the constant; `connected` how many groups of
-# levels its rows connect with those of the first set.
+# What a fit keeps of a set of effects. `level` by group is a deviation from the constant; `connected` how many groups
+# of levels its rows connect with those of the first set.
 describe_effects <- function(set, groups, level, slopes = list(), connected = NULL) {
   list(
     name = set$name, columns = set$columns, trends = set$trends, intercept = set$intercept, groups = groups,

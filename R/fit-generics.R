@@ -112,7 +112,8 @@ nobs.panel_fit <- function(object, ...) object$n
 formula.panel_fit <- function(x, ...) {
   if (length(calls_of(stats::expand.model.frame)) > 0) {
     stop_not_of_fits("expand.model.frame()", x, "It would take rows that the fit left out.",
-                     "`model.frame(fit)` has its variables, `data[names(residuals(fit)), ]` the other columns of its rows.")
+                     c("`model.frame(fit)` has its variables, `data[names(residuals(fit)), ]` the other columns",
+                       "of its rows."))
   }
   x$design$formula
 }

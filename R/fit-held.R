@@ -112,7 +112,8 @@ held_data <- function(rows) {
   columns <- lapply(rows$columns, function(cell) cell$values)
   n <- length(columns[[1]])
   if (is.matrix(columns[[1]])) n <- nrow(columns[[1]])
-  data <- structure(columns, class = "data.frame", row.names = if (is.null(rows$names)) .set_row_names(n) else rows$names)
+  names <- if (is.null(rows$names)) .set_row_names(n) else rows$names
+  data <- structure(columns, class = "data.frame", row.names = names)
   if (!rows$whole) attr(data, "read") <- TRUE
   panel <- rows$panel
   if (is.null(panel)) return(data)

@@ -10,14 +10,15 @@ panel_to_wide <- function(data, variables = NULL) {
   if (!is.null(variables)) check_columns(variables, data)
   for (name in others) check_plain_vector(data[[name]], name)
   moving <- variables
-  if (is.null(variables)) moving <- others[!vapply(plain_data_frame(data)[others], same_within, logical(1), index$codes)]
+  columns <- plain_data_frame(data)
+  if (is.null(variables)) moving <- others[!vapply(columns[others], same_within, logical(1), index$codes)]
   labels <- format_period(index$periods)
   N <- length(index$entities)
   first <- match(seq_len(N), index$codes)
   order <- order(first)
   at <- (match(index$clock, index$ticks) - 1) * N + index$codes
   rest <- setdiff(others, moving)
-  varies <- rest[!vapply(plain_data_frame(data)[rest], same_within, logical(1), index$codes)]
+  varies <- rest[!vapply(columns[rest], same_within, logical(1), index$codes)]
   if (length(varies) > 0) {
     tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
                   class = "wavetax_message_left_out")

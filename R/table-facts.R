@@ -99,7 +99,8 @@ facts_of <- function(record, model, kind, records, hidden) {
       value <- record$r_squared$value[told]
       value[!is.finite(value)] <- NA
       rbind(
-        new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind, number_cells(value, 3)),
+        new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind,
+                 number_cells(value, 3)),
         if (dummies_beside_swept(records)) {
           # Where nothing was swept out, all that is in the equation counts.
           figure <- if (length(record$effects) > 0) "r2_with_effects" else "r2_overall"

@@ -27,7 +27,8 @@ read_record <- function(entry, name, file) {
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
     variance = maybe("variance", as.list), figures = maybe("figures", as.list),
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
-    nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels), connected = maybe("connected", saved_levels),
+    nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels),
+    connected = maybe("connected", saved_levels),
     singletons = maybe("singletons", saved_texts)
   ), class = "fit_record")
   fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")

@@ -27,7 +27,8 @@
 #' @param beside `TRUE`: each of these in a column of its own.
 #' @param facts What is told below, in this order: some of `"effects"`, `"errors"`, `"clusters"`, `"rows"`,
 #'   `"entities"`, `"r_squared"`, `"tests"`, `"levels"` and `"connected"` (of each set of effects), and figures of
-#'   [table_figures()], a name for the words of its row; or functions of a fit, in a list: `list("rows", "Mundlak p" = function(fit) test_mundlak(fit)$p.value)`.
+#'   [table_figures()], a name for the words of its row; or functions of a fit, in a list:
+#'   `list("rows", "Mundlak p" = function(fit) test_mundlak(fit)$p.value)`.
 #' @param marks Signs by the p value, off by default: `c("+" = 0.05)` sets a sign of your own behind estimates below it.
 #' @param decimals How many are shown of estimates: a number, or several by name of the term; `NULL`: as many as the
 #'   errors ask for.

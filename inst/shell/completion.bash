@@ -13,6 +13,7 @@ _wavetax_takes() {
     demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out) printf '%s\n' @files ;;
     check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity) printf '%s\n' @columns ;;
     check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period) printf '%s\n' @columns ;;
+    check:--format) printf '%s\n' text csv json ;;
     check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
     check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
     check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers) printf '%s\n' @columns @joins, ;;
@@ -21,7 +22,6 @@ _wavetax_takes() {
     check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent) printf '%s\n' share number ;;
     check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods) printf '%s\n' @joins, ;;
     check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|compare:--labels) printf '%s\n' @files ;;
-    check:--format) printf '%s\n' text csv json ;;
     repair:--drop) printf '%s\n' @joins, ;;
     repair:--repeated) printf '%s\n' first last ;;
     repair:--log) printf '%s\n' @files ;;
@@ -75,12 +75,14 @@ _wavetax() {
     completion:2) values=$'bash\nzsh\nfish' ;;
   esac
   case $values in *@joins,*) joins=, ;; *@joins+:*) joins=+ ;; esac
-  case $word in *"$joins"*) [ -n "$joins" ] && head=${word%"$joins"*}$joins word=${word##*"$joins"} ;; esac
+  case $word in *"$joins"*)
+    [ -n "$joins" ] && head=${word%"$joins"*}$joins word=${word##*"$joins"} ;;
+  esac
   case $values in *@columns*) values=$values$'\n'$(_wavetax_columns "${COMP_WORDS[@]:2}") ;; esac
   if [ -z "$values" ]; then
     case $word in -*) case ${COMP_WORDS[1]} in
       demo) values=$'--out\n--width\n-q\n--quiet\n-h\n--help' ;;
-      check) values=$'--entity\n--period\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--format\n--width\n-q\n--quiet\n-h\n--help' ;;
+      check) values=$'--entity\n--period\n--format\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--width\n-q\n--quiet\n-h\n--help' ;;
       repair) values=$'--entity\n--period\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n-o\n--out\n--names\n--drop\n--repeated\n--log\n--width\n-q\n--quiet\n-h\n--help' ;;
       profile) values=$'--entity\n--period\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--by\n--show\n--members\n--format\n--out\n--table\n--width\n-q\n--quiet\n-h\n--help' ;;
       reshape) values=$'--entity\n--period\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--to\n-o\n--out\n--indicator\n--value\n--pattern\n--variables\n--width\n-q\n--quiet\n-h\n--help' ;;

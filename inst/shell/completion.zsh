@@ -14,6 +14,7 @@ _wavetax_takes() {
     demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out) printf '%s\n' @files ;;
     check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity) printf '%s\n' @columns ;;
     check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period) printf '%s\n' @columns ;;
+    check:--format) printf '%s\n' text csv json ;;
     check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
     check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
     check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers) printf '%s\n' @columns @joins, ;;
@@ -22,7 +23,6 @@ _wavetax_takes() {
     check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent) printf '%s\n' share number ;;
     check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods) printf '%s\n' @joins, ;;
     check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|compare:--labels) printf '%s\n' @files ;;
-    check:--format) printf '%s\n' text csv json ;;
     repair:--drop) printf '%s\n' @joins, ;;
     repair:--repeated) printf '%s\n' first last ;;
     repair:--log) printf '%s\n' @files ;;
@@ -94,6 +94,7 @@ _wavetax_options() {
   check) options=(
     '--entity:column that names the entity'
     '--period:column that names the period'
+    '--format:text, csv or json'
     '--sheet:sheet of a workbook, by name or number; several by commas, '\''*'\'' for all'
     '--range:cells such as B4:N60, of text files too'
     '--header:rows of headings [default: 1]'
@@ -111,7 +112,6 @@ _wavetax_options() {
     '--delimiter:of text files [default: found]'
     '--encoding:of text files [default: found]'
     '--labels:labels of variables: a table of names and labels'
-    '--format:text, csv or json'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'

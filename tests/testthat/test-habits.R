@@ -297,8 +297,8 @@ test_that("formulas mean what they mean to lm()", {
   data$day <- as.Date("2009-01-01") + (data$season - 2009) * 365 + seq_len(nrow(data)) %% 31
   data$when <- as.POSIXct(data$day, tz = "UTC")
   data$span <- data$day - as.Date("2009-01-01")
-  data <- transform(data, calm = storms < 5, z = round(levy), n = log(nights), size = cut(berths, c(0, 20, 40, 60, Inf)),
-                    part = factor(coast, levels = rev(sort(unique(coast)))))
+  data <- transform(data, calm = storms < 5, z = round(levy), n = log(nights),
+                    size = cut(berths, c(0, 20, 40, 60, Inf)), part = factor(coast, levels = rev(sort(unique(coast)))))
   data$rank <- factor(data$size, ordered = TRUE)
   data$m <- cbind(u = data$levy, v = data$storms)
   panel <- panel_frame(data, harbour, season)
@@ -316,7 +316,8 @@ test_that("formulas mean what they mean to lm()", {
                  ignore_attr = TRUE)
   }
   dated <- fit_pooled(n ~ day, panel)
-  expect_error(predict(dated, transform(data[new, ], day = 3)), "of class Date in the fit", class = "wavetax_error_kind")
+  expect_error(predict(dated, transform(data[new, ], day = 3)), "of class Date in the fit",
+               class = "wavetax_error_kind")
   constant <- fit_pooled(n ~ 1, panel, errors = se_classical())
   expect_equal(predict(constant, data[new, ], interval = "prediction"),
                as.data.frame(predict(lm(n ~ 1, data), data[new, ], interval = "prediction")), ignore_attr = TRUE)
