@@ -44,12 +44,12 @@ cli_files <- function(args, values, most = Inf) {
   if (!is.null(values$sheet) && !any(workbook | is_piped(args))) {
     stop_usage("--sheet has no effect: ", sQuote(args[1], FALSE), " is no spreadsheet.")
   }
-  if (sum(args == "-") > 1) stop_usage("Standard input can be read once.")
   vapply(args, file_from_pipe, "", USE.NAMES = FALSE)
 }
 
 # Further files that options name.
 values_from_pipes <- function(values) {
+  if (sum(c(values$named, values$labels, values$new) == "-") > 1) stop_usage("Standard input can be read once.")
   for (one in intersect(c("labels", "new"), names(values))) values[[one]] <- file_from_pipe(values[[one]])
   values
 }

@@ -92,9 +92,7 @@ closing_words <- function(fit) {
   c(
     dropped_words(dropped_terms(fit)),
     singletons_of(fit),
-    if (apart && (length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0)) {
-      dimension_words(fit)
-    },
+    if (apart && tells_dimension(fit)) dimension_words(fit),
     offset_words(fit), fit$notes, missing_error_words(fit), r_squared_line(fit),
     if (!is.null(constant)) {
       paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
@@ -161,6 +159,13 @@ r_squared_line <- function(fit) {
   paste("R-squared:", paste(fixed_decimals(fit$r_squared[known], 3), r_squared_words(fit)[known], collapse = ", "))
 }
 
+# One set of levels of entities or periods is told with the sample.
+tells_dimension <- function(fit) {
+  set <- fit$effects[[1]]
+  index <- fit$design$index
+  length(fit$effects) > 1 || length(set$trends) > 0 || !is.null(index) && !set$name %in% c(index$entity, index$period)
+}
+
 # Which dimension the effects have, and how exactly they were swept out.
 dimension_words <- function(fit) {
   steps <- fit$iteration$steps
@@ -172,8 +177,9 @@ dimension_words <- function(fit) {
   } else {
     sprintf("swept out directly, %s of a column left", left)
   }
-  sprintf("Effects take %s%s df (%s), %s", if (fit$df$exact) "" else "at most ", count_words(fit$df$effects),
-          effect_sizes(fit$effects), how)
+  several <- length(fit$effects) > 1 || length(fit$effects[[1]]$trends) > 0
+  sprintf("Effects take %s%s df (%s)%s", if (fit$df$exact) "" else "at most ", count_words(fit$df$effects),
+          effect_sizes(fit$effects), if (several) paste(",", how) else "")
 }
 
 # How many levels each set has, and in how many groups that share none of the first set's.

@@ -111,6 +111,9 @@ test_that("a fit that was written takes along the columns that it uses, and its 
   gone$notes <- "own"
   expect_identical(gone[["notes"]], "own")
   expect_identical(gone$design, fit$design)
+  gone$design <- fit$design
+  expect_identical(gone$effects, fit$effects)
+  expect_identical(vcov(gone), vcov(fit))
 })
 
 test_that("a fit that names what another session may not have takes its rows along", {
