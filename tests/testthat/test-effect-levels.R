@@ -1,32 +1,62 @@
 # Contrasts of a regression on dummies: the level of a group at x = 0, others at their shares.
-test_that("levels, deviations and their errors are contrasts of the dummy regression", {
+test_that("levels, deviations and their errors are contrasts of the dummy regression, with any number of sets", {
   panel <- gappy_panel(N = 12)
+  panel$crew <- letters[1 + seq_len(nrow(panel)) %% 5]
   data <- as.data.frame(panel)
-  n <- nrow(data)
-  for (order in list(c("id", "year"), c("year", "id"), "id")) {
+  for (weighted in c(FALSE, TRUE)) for (order in list(c("id", "year"), c("year", "id"), "id", c("crew", "id", "year"),
+                                                      c("id", "year", "crew"))) {
+    w <- if (weighted) data$w else rep(1, nrow(data))
     effects <- reformulate(order)
-    levels <- effect_levels(fit_fixed(y ~ x1 + x2, panel, effects))
+    levels <- effect_levels(if (weighted) fit_fixed(y ~ x1 + x2, panel, effects, weights = ~w) else
+      fit_fixed(y ~ x1 + x2, panel, effects))
     D <- lapply(data[order], dummies_of)
-    X <- cbind(D[[1]], if (length(order) == 2) D[[2]][, -1], data$x1, data$x2)
-    dense <- lm(data$y ~ 0 + X)
-    width <- ncol(X)
-    first <- ncol(D[[1]])
+    dense <- lm(y ~ 0 + X, list(y = data$y, X = do.call(cbind, c(
+      D[1], lapply(D[-1], function(d) d[, -1]), list(data$x1, data$x2)
+    ))), weights = w)
+    width <- length(coef(dense))
+    counts <- vapply(D, ncol, 0L) - seq_along(D) %in% seq_along(D)[-1]
+    place <- split(seq_len(sum(counts)), rep(seq_along(D), counts))
+    of_share <- lapply(D, function(d) colSums(w * d) / sum(w))
     shares <- rep(0, width)
-    if (length(order) == 2) shares[first + seq_len(ncol(D[[2]]) - 1)] <- colMeans(D[[2]])[-1]
-    own <- diag(width)[seq_len(first), ]
-    level <- own + rep(1, first) %o% shares
-    deviation <- own - rep(1, first) %o% c(colMeans(D[[1]]), rep(0, width - first))
-    told <- levels[seq_len(first), ]
+    for (s in seq_along(D)[-1]) shares[place[[s]]] <- of_share[[s]][-1]
+    error <- function(contrast) sqrt(diag(contrast %*% vcov(dense) %*% t(contrast)))
+    own <- diag(width)[place[[1]], ]
+    level <- own + rep(1, nrow(own)) %o% shares
+    deviation <- own - rep(1, nrow(own)) %o% replace(0 * shares, place[[1]], of_share[[1]])
+    told <- levels[levels$effect == order[1], ]
     expect_equal(told$level, drop(level %*% coef(dense)), ignore_attr = TRUE)
-    expect_equal(told$std_error, sqrt(diag(level %*% vcov(dense) %*% t(level))), ignore_attr = TRUE)
+    expect_equal(told$std_error, error(level), ignore_attr = TRUE)
     expect_equal(told$deviation, drop(deviation %*% coef(dense)), ignore_attr = TRUE)
-    expect_equal(told$deviation_error, sqrt(diag(deviation %*% vcov(dense) %*% t(deviation))), ignore_attr = TRUE)
-    if (length(order) == 1) next
-    second <- rbind(0, diag(width)[first + seq_len(ncol(D[[2]]) - 1), ]) - rep(1, ncol(D[[2]])) %o% shares
-    told <- levels[-seq_len(first), ]
-    expect_equal(told$deviation, drop(second %*% coef(dense)), ignore_attr = TRUE)
-    expect_equal(told$std_error, sqrt(diag(second %*% vcov(dense) %*% t(second))), ignore_attr = TRUE)
+    expect_equal(told$deviation_error, error(deviation), ignore_attr = TRUE)
+    for (s in seq_along(D)[-1]) {
+      further <- rbind(0, diag(width)[place[[s]], ])
+      further <- further - rep(1, nrow(further)) %o% replace(0 * shares, place[[s]], of_share[[s]][-1])
+      told <- levels[levels$effect == order[s], ]
+      expect_equal(told$deviation, drop(further %*% coef(dense)), ignore_attr = TRUE)
+      expect_equal(told$std_error, error(further), ignore_attr = TRUE)
+      expect_equal(told$deviation_error, told$std_error)
+    }
   }
+})
+
+test_that("levels and connected groups of each set are told, and why effects have no errors", {
+  panel <- harbour_panel()
+  apart <- fit_fixed(log(nights) ~ levy, panel, ~ harbour + coast:season)
+  said <- function(x) gsub("\\s+", " ", paste(capture.output(print(x)), collapse = " "))
+  expect_match(said(apart), "df (96 harbours; 60 values of coast:season in 5 groups that share no harbour)",
+               fixed = TRUE)
+  both <- fit_fixed(log(nights) ~ levy, panel, "both")
+  expect_match(said(both), "(96 harbours and 12 seasons, connected)", fixed = TRUE)
+  expect_match(said(fit_fixed(log(nights) ~ levy, panel, ~ coast:season)), "60 df (60 values of coast:season) ",
+               fixed = TRUE)
+  facts <- said(spec_table(apart, both, facts = c("levels", "connected")))
+  expect_match(facts, "levels of season effects 12 connected groups of coast:season effects 5 connected")
+  expect_match(said(effect_levels(apart)), "no errors of effects, since levels of sets that are not connected")
+  expect_match(said(effect_levels(fit_random(log(nights) ~ levy, panel, "both"))), "several sets of random effects")
+  expect_false(grepl("no errors", said(effect_levels(both))))
+  dummies <- fit_pooled(log(nights) ~ levy + factor(harbour), panel)
+  expect_match(said(spec_table(dummies, fit_fixed(log(nights) ~ levy, panel), hide = ~ factor(harbour))),
+               "R-squared overall 0.858 0.380 R-squared with effects 0.858 0.858")
 })
 
 test_that("slopes of own trends are those of each group's line", {

@@ -318,6 +318,9 @@ test_that("formulas mean what they mean to lm()", {
   dated <- fit_pooled(n ~ day, panel)
   expect_error(predict(dated, transform(data[new, ], day = 3)), "of class Date in the fit",
                class = "wavetax_error_kind")
+  weeks <- transform(data[new, ], span = as.difftime(as.numeric(span) / 7, units = "weeks"))
+  spans <- fit_pooled(n ~ span, panel)
+  expect_equal(predict(spans, weeks), fitted(spans)[new], ignore_attr = TRUE)
   constant <- fit_pooled(n ~ 1, panel, errors = se_classical())
   expect_equal(predict(constant, data[new, ], interval = "prediction"),
                as.data.frame(predict(lm(n ~ 1, data), data[new, ], interval = "prediction")), ignore_attr = TRUE)
