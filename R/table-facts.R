@@ -71,6 +71,7 @@ spec_facts <- function(records, hidden, own, asked) {
     kind <- wanted[[f]]
     found <- if (kind %in% c("tests", "own")) own[own$about == kind, ] else
       bind_facts(lapply(names(records), function(model) facts_of(records[[model]], model, kind, records, hidden)))
+    if (kind == "r_squared") found <- bind_facts(c(list(found), with_effects_facts(records)))
     if (nzchar(names[f]) && length(unique(found$label)) == 1) found$label <- names[f]
     found
   })
@@ -98,15 +99,7 @@ facts_of <- function(record, model, kind, records, hidden) {
       told <- record$r_squared$kind %in% method_of(record)$r_squared
       value <- record$r_squared$value[told]
       value[!is.finite(value)] <- NA
-      rbind(
-        new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind,
-                 number_cells(value, 3)),
-        if (dummies_beside_swept(records)) {
-          # Where nothing was swept out, all that is in the equation counts.
-          figure <- if (length(record$effects) > 0) "r2_with_effects" else "r2_overall"
-          new_fact(model, "R-squared with effects", kind, figure_cells(record$figures[[figure]], "r2_with_effects"))
-        }
-      )
+      new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind, number_cells(value, 3))
     },
     levels = new_fact(model, sprintf("levels of %s effects", names(record$levels)), kind,
                       count_cells(as.numeric(record$levels))),
@@ -116,7 +109,17 @@ facts_of <- function(record, model, kind, records, hidden) {
   )
 }
 
-# Whether one model has as dummies what another sweeps out: their figures overall are of different things.
+# Where one model has as dummies what another sweeps out their figures overall are of different things; this one is of
+# the same. Where nothing was swept out, all that is in the equation counts.
+with_effects_facts <- function(records) {
+  if (!dummies_beside_swept(records)) return(NULL)
+  lapply(names(records), function(model) {
+    record <- records[[model]]
+    figure <- if (length(record$effects) > 0) "r2_with_effects" else "r2_overall"
+    new_fact(model, "R-squared with effects", "r_squared", figure_cells(record$figures[[figure]], "r2_with_effects"))
+  })
+}
+
 dummies_beside_swept <- function(records) {
   dummies <- unlist(lapply(records, function(record) {
     unlist(lapply(unique(record$pieces$variable), function(variable) all.vars(str2lang(variable))))
