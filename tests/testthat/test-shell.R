@@ -28,6 +28,7 @@ habits <- function() {
         "`levy` is replaced by `levy \\* 100`"),
     row("wavetax fit d.csv $keys $eq --let 'season = 1'", err = "`season` is a key", status = 1L),
     row("wavetax fit d.csv $keys $eq --let 'x = unlink(1)'", err = "`unlink` is not allowed", status = 1L),
+    row("wavetax fit d.csv $keys $eq --let 'x = past(levy, 0:2)'", err = "gives several columns", status = 1L),
     row("wavetax fit d.csv $keys $eq --let 'x == 1'", err = "no name and value", status = 1L),
     row("wavetax fit d.csv $keys $eq --model fixed --split coast --width 120 --table -",
         "^ +all +Brindle +Ember +Quillon +Tallow"),
@@ -40,6 +41,10 @@ habits <- function() {
         "quarter_of\\(q\\) \\(against 1\\)"),
     row("wavetax predict d.csv $keys $eq --interval prediction -o - | head -1",
         "predicted,predicted_low,predicted_high$", "1,046 of 1,046 rows"),
+    row("wavetax predict d.csv $keys $eq -o - -q | sed -n 2p", "305,0,6[.]78"),
+    row("wavetax predict d.csv $keys $eq --average -o - -q | sed -n 2p", "305,0,7[.]57"),
+    row("wavetax predict d.csv $keys $eq --effects both --interval prediction -o -", err = "`--average` gives them",
+        status = 1L),
     row("wavetax predict d.csv $keys $eq --as levy -o p.csv", err = "a column 'levy' already", status = 2L),
     row("wavetax influence d.csv $keys $eq --without coast --format csv", "^\"?Brindle\"?,223,"),
     # Help, widths, words.
