@@ -50,6 +50,10 @@ test_that("a slim fit says all that the fit said, and refuses by name what needs
   expect_identical(predict(small$random, new, interval = "prediction"),
                    predict(whole$random, new, interval = "prediction"))
   expect_identical(effect_levels(small$fixed), effect_levels(whole$fixed))
+  weighted <- fit_fixed(y ~ x1 + x2, panel, weights = ~w)
+  expect_identical(effect_levels(slim(weighted)), effect_levels(weighted))
+  expect_identical(predict(slim(weighted), new, interval = "prediction"),
+                   predict(weighted, new, interval = "prediction"))
   for (call in list(residuals, fitted, predict, model.matrix, test_serial,
                     function(fit) with_errors(fit, se_clustered(region)),
                     function(fit) test_hausman(fit, whole$random), function(fit) update(fit, . ~ . - x2))) {
