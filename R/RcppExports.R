@@ -293,3 +293,11 @@ cpp_entity_products <- function(rows, p, moved, threads) {
     .Call(`_wavetax_cpp_entity_products`, rows, p, moved, threads)
 }
 
+cpp_ar1_transform <- function(columns, s, entity, clock, order, entities, rho) {
+    .Call(`_wavetax_cpp_ar1_transform`, columns, s, entity, clock, order, entities, rho)
+}
+
+cpp_ar1_correlate <- function(s, entity, clock, order, rho) {
+    .Call(`_wavetax_cpp_ar1_correlate`, s, entity, clock, order, rho)
+}
+

@@ -909,6 +909,36 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_ar1_transform
+Rcpp::List cpp_ar1_transform(Rcpp::List columns, SEXP s, SEXP entity, SEXP clock, SEXP order, double entities, Rcpp::NumericVector rho);
+RcppExport SEXP _wavetax_cpp_ar1_transform(SEXP columnsSEXP, SEXP sSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP entitiesSEXP, SEXP rhoSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type s(sSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type rho(rhoSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_transform(columns, s, entity, clock, order, entities, rho));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_ar1_correlate
+Rcpp::NumericVector cpp_ar1_correlate(Rcpp::NumericVector s, SEXP entity, SEXP clock, SEXP order, double rho);
+RcppExport SEXP _wavetax_cpp_ar1_correlate(SEXP sSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP rhoSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type s(sSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< double >::type rho(rhoSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_correlate(s, entity, clock, order, rho));
+    return rcpp_result_gen;
+END_RCPP
+}
 
 static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_interleave", (DL_FUNC) &_wavetax_cpp_interleave, 4},
@@ -984,6 +1014,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_serial_own", (DL_FUNC) &_wavetax_cpp_serial_own, 3},
     {"_wavetax_cpp_serial_apply", (DL_FUNC) &_wavetax_cpp_serial_apply, 6},
     {"_wavetax_cpp_entity_products", (DL_FUNC) &_wavetax_cpp_entity_products, 4},
+    {"_wavetax_cpp_ar1_transform", (DL_FUNC) &_wavetax_cpp_ar1_transform, 7},
+    {"_wavetax_cpp_ar1_correlate", (DL_FUNC) &_wavetax_cpp_ar1_correlate, 5},
     {NULL, NULL, 0}
 };
 

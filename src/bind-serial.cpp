@@ -1,5 +1,6 @@
 #include "bindings.h"
 
+#include <wavetax/ar1.hpp>
 #include <wavetax/serial-corrected.hpp>
 
 namespace {
@@ -98,4 +99,45 @@ Rcpp::List cpp_entity_products(Rcpp::List rows, Rcpp::NumericMatrix p, Rcpp::Num
   const wavetax::EntityProducts done =
       wavetax::entity_products(by, p.begin(), moved.begin(), static_cast<std::size_t>(p.ncol()), threads);
   return Rcpp::List::create(Rcpp::Named("sum") = pack(done.sum), Rcpp::Named("squares") = pack(done.squares));
+}
+
+namespace {
+
+void check_panel_rows(SEXP entity, SEXP clock, SEXP order, R_xlen_t n) {
+  const bool good = TYPEOF(entity) == INTSXP && TYPEOF(clock) == INTSXP && Rf_xlength(entity) == n &&
+                    Rf_xlength(clock) == n && (order == R_NilValue || Rf_xlength(order) == n);
+  if (!good) Rcpp::stop("Entities, clock and order are not one integer for each row.");
+}
+
+}  // namespace
+
+// The columns under the root of the inverse correlation of AR(1) disturbances, `s` the square roots of weights or NULL,
+// a NULL column one of ones; `rho` is one number or one of each of `entities`: list(columns, log_keep).
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_ar1_transform(Rcpp::List columns, SEXP s, SEXP entity, SEXP clock, SEXP order, double entities,
+                             Rcpp::NumericVector rho) {
+  const R_xlen_t n = Rf_xlength(entity);
+  check_panel_rows(entity, clock, order, n);
+  const int* codes = checked_codes(entity, entities, n);
+  const bool own = rho.size() != 1;
+  if (own && rho.size() != static_cast<R_xlen_t>(entities)) Rcpp::stop("There is not one rho for each entity.");
+  const wavetax::Rows rows = as_rows(columns, s, n);
+  const wavetax::Ar1Root root =
+      wavetax::ar1_root(codes, INTEGER(clock), int_or_null(order), rows.n, rho.begin(), own);
+  Rcpp::List out(columns.size());
+  for (R_xlen_t c = 0; c < columns.size(); ++c) {
+    Rcpp::NumericVector column(Rcpp::no_init(n));
+    wavetax::ar1_transform(root, rows.columns[c], rows.weights, column.begin());
+    out[c] = column;
+  }
+  return Rcpp::List::create(Rcpp::_["columns"] = out, Rcpp::_["log_keep"] = root.log_keep);
+}
+
+// R s, R the correlation rho^d of an entity's rows.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_ar1_correlate(Rcpp::NumericVector s, SEXP entity, SEXP clock, SEXP order, double rho) {
+  check_panel_rows(entity, clock, order, s.size());
+  Rcpp::NumericVector out(Rcpp::no_init(s.size()));
+  wavetax::ar1_correlate(INTEGER(entity), INTEGER(clock), int_or_null(order), s.size(), rho, s.begin(), out.begin());
+  return out;
 }

@@ -2,6 +2,7 @@
 #pragma once
 
 #include "wavetax/adjusted-scores.hpp"
+#include "wavetax/ar1.hpp"
 #include "wavetax/bridges.hpp"
 #include "wavetax/cholesky.hpp"
 #include "wavetax/columns.hpp"
