@@ -26,29 +26,61 @@ core_ar1_rows <- function(columns, layout, rho, drop = FALSE) {
   list(columns = lapply(made$columns, `[`, rows), log_keep = made$log_keep, rows = rows)
 }
 
-# E(rho) = tr(MBMR) / tr(MR) of rows `pairs` apart, `lag` ticks: what r estimates. A function of rho.
-core_ar1_expected <- function(layout, pairs = layout$pairs, lag = 1L) {
+# E(rho) = tr(MBMR) / tr(MR) of rows `lag` ticks apart: what r estimates. A function of rho. Entities whose rows stand
+# alike, without weights, are counted once.
+core_ar1_expected <- function(layout, lag = 1L) {
+  pairs <- if (lag == 1L) layout$pairs else core_lag_pairs(layout$entity, layout$clock, lag)
   m <- length(pairs$now)
-  if (!layout$swept) return(function(rho) rho^lag * m / layout$n)
+  n <- layout$n
+  if (!layout$swept) return(function(rho) rho^lag * m / n)
+  alike <- core_alike_entities(layout)
+  times <- alike$times
+  if (!is.null(alike$rows)) {
+    layout <- core_ar1_layout(layout$entity[alike$rows], layout$clock[alike$rows], layout$count, swept = TRUE)
+    pairs <- core_lag_pairs(layout$entity, layout$clock, lag)
+  }
   by_entity <- function(x, rows) cpp_group_sums(x, layout$entity[rows], layout$count)
   all <- seq_len(layout$n)
   s <- layout$s
   inside <- by_entity(s[pairs$now] * s[pairs$before], pairs$now)
   weight <- layout$weight
   used <- weight > 0
-  function(rho) {
+  share <- function(x) sum((times * x / weight)[used])
+  core_remembered(function(rho) {
     Rs <- cpp_ar1_correlate(s, layout$entity, layout$clock, layout$order, rho)
     across <- by_entity((s[pairs$now] * Rs[pairs$before] + s[pairs$before] * Rs[pairs$now]) / 2, pairs$now)
     own <- by_entity(s * Rs, all)
-    share <- function(x) sum((x / weight)[used])
-    (rho^lag * m - 2 * share(across) + share(inside / weight * own)) / (layout$n - share(own))
+    (rho^lag * m - 2 * share(across) + share(inside / weight * own)) / (n - share(own))
+  })
+}
+
+# One entity of each pattern of periods: list(rows, NULL for all; times, by entity, 0 for those not taken). Patterns are
+# told apart by sums of numbers without a rule, one for each place on the clock after the entity's first.
+core_alike_entities <- function(layout) {
+  if (layout$weighted) return(list(times = 1))
+  entity <- layout$entity
+  place <- layout$clock - cpp_first_and_last(entity, layout$clock, layout$count)$first[entity] + 1L
+  pattern <- cpp_group_sums(cos(0.7531 * as.double(place)^2), entity, layout$count)
+  kind <- match(pattern, unique(pattern))
+  taken <- !duplicated(kind)
+  times <- ifelse(taken, tabulate(kind)[kind], 0)
+  list(rows = which(taken[entity]), times = times)
+}
+
+# The same function, which computes each value once.
+core_remembered <- function(f) {
+  known <- new.env(parent = emptyenv())
+  function(x) {
+    key <- sprintf("%a", x)
+    if (is.null(known[[key]])) assign(key, f(x), known)
+    known[[key]]
   }
 }
 
 # The rho at which E(rho) is r, within the bounds. Where weights differ much within swept entities E falls again near 1:
 # the smallest such rho.
 core_ar1_solve <- function(expected, r) {
-  grid <- seq(-largest_rho, largest_rho, length.out = 34)
+  grid <- largest_rho * c(-1, -0.75, -0.5, -0.25, 0, 0.25, 0.5, 0.7, 0.8, 0.9, 0.95, 1)
   reached <- which(vapply(grid, expected, 0) >= r)
   if (length(reached) == 0) return(largest_rho)
   if (reached[1] == 1) return(-largest_rho)
@@ -96,4 +128,23 @@ core_ar1_swept <- function(columns, layout, rho) {
   gram <- by_entity(tau^2)
   swept <- lapply(made$columns[seq_along(columns)], function(z) z - tau * (by_entity(tau * z) / gram)[layout$entity])
   list(columns = swept, tau = tau, gram = gram, log_keep = made$log_keep)
+}
+
+# The rho of the highest normal likelihood of the columns, the outcome last: with a level of each entity the restricted
+# one, of what the levels and the regressors leave.
+core_ar1_likeliest <- function(columns, layout) {
+  last <- length(columns)
+  likelihood <- function(rho) {
+    made <- if (layout$swept) core_ar1_swept(columns, layout, rho) else core_ar1_rows(columns, layout, rho)
+    Z <- do.call(cbind, made$columns)
+    R <- qr.R(qr(Z))
+    ssr <- R[last, last]^2
+    n <- layout$n
+    if (!layout$swept) return(made$log_keep - n / 2 * log(ssr))
+    used <- layout$weight > 0
+    slopes <- abs(diag(R)[-last])
+    df <- n - sum(used) - length(slopes)
+    made$log_keep - df / 2 * log(ssr) - sum(log(made$gram[used])) / 2 - sum(log(slopes))
+  }
+  stats::optimize(likelihood, c(-1, 1) * largest_rho, maximum = TRUE, tol = 1e-9)$maximum
 }

@@ -17,11 +17,13 @@
 #'
 #' Variance components, argument `variance`:
 #'
-#' * `"swamy-arora"`: s2_e from the within residuals, divided by n - N - k_w (k_w regressors that vary within); s2_u
-#'   from the residuals of the regression between entities, each mean counted T_i times, \deqn{\sigma^2_u = (SSR_b - (N
-#'   - K) \sigma^2_e) / (n - tr((Z'PZ)^{-1} Z'DD'Z)),}{s2_u = (SSR_b - (N - K) s2_e) / (n - tr((Z'PZ)^-1 Z'DD'Z)),} Z =
-#'   \[1, x\] with K columns, D the entity dummies, P = D(D'D)^-1 D'. With two sets, on balanced panels only, from the
-#'   regressions within, between entities and between periods.
+#' * `"swamy-arora"`: s2_e from the within residuals, divided by n - N - k_w (k_w regressors
+#'   that vary within); s2_u from the residuals of the regression between entities, each
+#'   mean counted T_i times,
+#'   \deqn{\sigma^2_u = (SSR_b - (N - K) \sigma^2_e) / (n - tr((Z'PZ)^{-1}
+#'   Z'DD'Z)),}{s2_u = (SSR_b - (N - K) s2_e) / (n - tr((Z'PZ)^-1 Z'DD'Z)),}
+#'   Z = \[1, x\] with K columns, D the entity dummies, P = D(D'D)^-1 D'. With two sets, on
+#'   balanced panels only, from the regressions within, between entities and between periods.
 #' * `"wallace-hussain"`: the forms e'Qe and e'Pe of the pooled residuals set equal to their
 #'   exact expectations.
 #' * `"amemiya"`: the same of e = y - x'b with the within slopes b; regressors that do not

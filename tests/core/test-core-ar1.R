@@ -46,7 +46,7 @@ test_that("what residuals show of rho is as traces have it, and is turned back i
   }
   for (weights in list(NULL, s$w)) for (swept in c(FALSE, TRUE)) for (lag in 1:2) {
     layout <- core_ar1_layout(s$entity, s$clock, weights = weights, swept = swept)
-    expected <- core_ar1_expected(layout, core_lag_pairs(s$entity, s$clock, lag), lag)
+    expected <- core_ar1_expected(layout, lag)
     root <- if (is.null(weights)) rep(1, n) else sqrt(weights)
     M <- diag(n)
     if (swept) for (i in unique(s$entity)) {
@@ -100,5 +100,31 @@ test_that("columns swept of transformed levels give generalized least squares wi
     expect_equal(sum((swept$columns[[3]] - X %*% ours)^2), (1 - 0.55^2) * sum(left * (inverse %*% left)),
                  tolerance = if (shift == 0) 1e-10 else 1e-7)
     expect_equal(swept$gram, (1 - 0.55^2) * diag(crossprod(root * D, inverse %*% (root * D))), tolerance = 1e-10)
+  }
+})
+
+test_that("the likeliest rho is that of the likelihood written out", {
+  s <- ar1_sample(3, periods = 20)
+  s$y <- s$y + s$x[[1]] / 2
+  for (weights in list(NULL, s$w)) {
+    root <- if (is.null(weights)) rep(1, s$n) else sqrt(weights)
+    D <- outer(s$entity, seq_len(10), "==") * 1
+    written <- function(rho, swept) {
+      V <- correlation_of(s, rho)
+      A <- root * if (swept) cbind(D, s$x[[1]], s$x[[2]]) else cbind(1, s$x[[1]], s$x[[2]])
+      inverse <- solve(V)
+      cross <- crossprod(A, inverse %*% A)
+      left <- root * s$y - A %*% solve(cross, crossprod(A, inverse %*% (root * s$y)))
+      ssr <- sum(left * (inverse %*% left))
+      determinant <- c(determinant(V)$modulus)
+      if (!swept) return(-determinant / 2 - s$n / 2 * log(ssr))
+      -determinant / 2 - (s$n - 12) / 2 * log(ssr) - c(determinant(cross)$modulus) / 2
+    }
+    for (swept in c(FALSE, TRUE)) {
+      layout <- core_ar1_layout(s$entity, s$clock, weights = weights, swept = swept)
+      columns <- c(if (!swept) list(NULL), s$x, list(s$y))
+      highest <- optimize(written, c(-0.99, 0.99), swept = swept, maximum = TRUE, tol = 1e-9)$maximum
+      expect_equal(core_ar1_likeliest(columns, layout), highest, tolerance = 1e-6)
+    }
   }
 })
