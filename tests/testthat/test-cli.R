@@ -7,7 +7,7 @@ wavetax <- function(..., before = "") {
   status <- system2(
     "bash", c("-c", shQuote(command)), stdout = out, stderr = err,
     env = c(paste0("R_LIBS=", shQuote(paste(.libPaths(), collapse = .Platform$path.sep))),
-            paste0("PATH=", shQuote(paste(R.home("bin"), Sys.getenv("PATH"), sep = .Platform$path.sep))))
+            "COLUMNS=", paste0("PATH=", shQuote(paste(R.home("bin"), Sys.getenv("PATH"), sep = .Platform$path.sep))))
   )
   list(status = status, out = readLines(out), err = readLines(err))
 }
