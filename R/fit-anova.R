@@ -45,7 +45,7 @@ terms_in_turn <- function(fit) {
     data.frame(Df = df, "Sum Sq" = squares, "Mean Sq" = squares / df, "F value" = f,
                "Pr(>F)" = stats::pf(f, df, residual_df(fit), lower.tail = FALSE),
                row.names = c(labels, "Residuals"), check.names = FALSE),
-    heading = c(sprintf("Terms in turn%s, under classical errors", if (is.null(effects)) "" else effects),
+    heading = c(paste0("Terms in turn", effects, ", under classical errors"),
                 short_text(deparse_words(fit$design$formula))),
     class = c("terms_in_turn", "terms_tested", "anova", "data.frame")
   )

@@ -107,8 +107,9 @@ simulate.panel_fit <- function(object, nsim = 1, seed = NULL, ...) {
     out
   }
   draws <- if (is.null(seed)) lapply(seq_len(nsim), draw) else with_own_seed(seed, lapply(seq_len(nsim), draw))
+  rows <- row_names_of(object)
   structure(stats::setNames(draws, paste0("sim_", seq_len(nsim))), class = "data.frame",
-            row.names = if (is.null(row_names_of(object))) seq_len(n) else row_names_of(object), seed = seed)
+            row.names = if (is.null(rows)) seq_len(n) else rows, seed = seed)
 }
 
 #' @rdname fit_habits
