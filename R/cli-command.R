@@ -41,7 +41,7 @@ run_command <- function(command, args) {
   piped <- names(outputs)[outputs == "-"]
   if (length(piped) > 1) stop_usage("Only one thing can go to standard output: name files for the others.")
   check_not_over(outputs[outputs != "-"], cli_inputs(given$files, values))
-  with_messages(!isTRUE(values$quiet), {
+  muffled(classes = if (isTRUE(values$quiet)) "message" else character(), {
     values <- values_from_pipes(values)
     results <- command$run(values, cli_files(given$files, values, command$files))
     deliver(results, values, if (length(piped) > 0) list(argument = piped, kind = kinds[[piped]]))
@@ -52,11 +52,6 @@ run_command <- function(command, args) {
 option_kinds <- function(options, kinds) {
   found <- Filter(function(option) option$kind %in% kinds, options)
   stats::setNames(vapply(found, `[[`, "", "kind"), vapply(found, `[[`, "", "argument"))
-}
-
-with_messages <- function(told, work) {
-  if (told) return(work)
-  withCallingHandlers(work, message = function(cnd) invokeRestart("muffleMessage"))
 }
 
 # Files first, so that they are there also when nobody reads what is printed to its end. What goes to standard output

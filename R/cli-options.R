@@ -68,24 +68,28 @@ option_text <- function(text, option) text
 option_flag <- function(text, option) isTRUE(text)
 option_texts <- function(text, option) option_list(text)
 
-option_width <- function(text, option) {
-  width <- suppressWarnings(as.numeric(text))
-  if (is.na(width) || width != trunc(width) || width < cli_widths[1] || width > cli_widths[2]) {
-    stop_option(option, sprintf("columns from %d to %d", cli_widths[1], cli_widths[2]), text)
+# A number that fits.
+number_reader <- function(takes, fits = function(number) TRUE) {
+  function(text, option) {
+    number <- suppressWarnings(as.numeric(text))
+    if (length(number) != 1 || is.na(number) || !fits(number)) stop_option(option, takes, text)
+    number
   }
-  as.integer(width)
 }
-cli_widths <- c(40L, 1000L)
+
+cli_widths <- c(40, 1000)
+
+option_number <- number_reader("a number")
+option_width <- number_reader(sprintf("columns from %d to %d", cli_widths[1], cli_widths[2]), function(width) {
+  width == trunc(width) && width >= cli_widths[1] && width <= cli_widths[2]
+})
+# A small share that a test is read at, and how sure an interval is.
+option_share <- number_reader("a small share such as 0.05", function(share) share > 0 && share < 0.5)
+option_level <- number_reader("a share such as 0.95", function(level) level > 0 && level < 1)
 
 option_folder <- function(text, option) {
   if (text == "-") stop_option(option, "a folder", text)
   text
-}
-
-option_number <- function(text, option) {
-  number <- suppressWarnings(as.numeric(text))
-  if (is.na(number)) stop_option(option, "a number", text)
-  number
 }
 
 option_choice <- function(text, option) {
@@ -100,24 +104,6 @@ option_choices <- function(text, option) {
     stop_option(option, paste0(list_words(option$choices), ", separated by commas"), odd)
   }
   given
-}
-
-# A small share that a test is read at.
-option_share <- function(text, option) {
-  share <- suppressWarnings(as.numeric(text))
-  if (length(share) != 1 || !is.finite(share) || share <= 0 || share >= 0.5) {
-    stop_option(option, "a small share such as 0.05", text)
-  }
-  share
-}
-
-# How sure an interval is.
-option_level <- function(text, option) {
-  level <- suppressWarnings(as.numeric(text))
-  if (length(level) != 1 || !is.finite(level) || level <= 0 || level >= 1) {
-    stop_option(option, "a share such as 0.95", text)
-  }
-  level
 }
 
 # A sheet by name or number, or several.
@@ -269,11 +255,10 @@ data_file_option <- function() {
 figures_option <- function(help = "folder for figures") new_option("out", "folder", help, "DIR", "figures")
 
 table_file_option <- function() {
-  new_option("table", "table_file", sprintf("write the table too: %s; - prints it alone",
-                                                      list_or(paste0(".", table_endings))), "FILE")
+  help <- sprintf("write the table too: %s; - prints it alone", list_or(paste0(".", table_endings)))
+  new_option("table", "table_file", help, "FILE")
 }
 
 format_option <- function(choices) {
-  new_option("format", "choice", list_or(choices), "KIND", default = "text",
-             choices = choices)
+  new_option("format", "choice", list_or(choices), "KIND", default = "text", choices = choices)
 }

@@ -103,9 +103,7 @@ run_join <- function(values, files) {
   shared <- c("missing", "decimal", "thousands", "percent", "delimiter", "encoding")
   other <- c(unclass(values)[intersect(shared, names(values))], list(sheet = values$other_sheet))
   y <- do.call(table_of, c(list(files[2], settle = TRUE), reader_values(Filter(Negate(is.null), other))))
-  joined <- withCallingHandlers(
-    panel_join(panel, y, by = values$by, match = values$match, replace = values$replace),
-    wavetax_message_joined = function(cnd) invokeRestart("muffleMessage")
-  )
+  joined <- muffled(panel_join(panel, y, by = values$by, match = values$match, replace = values$replace),
+                    "wavetax_message_joined")
   new_results(text = function() blocks_of(join_report(joined)), data = joined)
 }

@@ -60,5 +60,11 @@ memory_words <- function(message) {
   sprintf("%s MB in one piece could not be had.", formatC(ceiling(bytes / 1e6), format = "d", big.mark = ","))
 }
 
+# The work, without the messages and warnings of these classes.
+muffled <- function(work, classes) {
+  unless <- function(restart) function(cnd) if (inherits(cnd, classes)) invokeRestart(restart)
+  withCallingHandlers(work, message = unless("muffleMessage"), warning = unless("muffleWarning"))
+}
+
 # What results hold of the package: read back in a session without it, they load it, and so are printed as they were.
 home <- function() topenv(environment(home))

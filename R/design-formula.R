@@ -78,9 +78,11 @@ row_order_functions <- c(
 check_functions <- function(calls, env) {
   for (call in calls) {
     for (inner in calls_in(without_levels(call))) {
+      if (call_name(inner) %in% row_order_functions) stop_row_order(inner, call_name(inner))
+    }
+    for (inner in calls_in(call)) {
       name <- call_name(inner)
       if (name == "|") stop_bar(call, inner)
-      if (name %in% row_order_functions) stop_row_order(inner, name)
       if (is.symbol(inner[[1]]) && !exists(name, envir = env, mode = "function") && !name %in% operator_names) {
         stop_unknown_function(name, inner)
       }

@@ -37,6 +37,8 @@ hold_parts <- function(rows, fit) {
 #' @export
 `$.panel_fit` <- function(x, name) {
   rows <- attr(x, "rows", exact = TRUE)
+  # As of any list, the start of one name is enough.
+  if (!name %in% names(x)) name <- names(x)[pmatch(name, names(x))]
   if (is.null(rows) || !name %in% held_parts) return(.subset2(x, name))
   parts_of(x, rows)[[name]]
 }
@@ -69,7 +71,8 @@ parts_of <- function(fit, rows) {
   request["errors"] <- list(NULL)
   before <- options(contrasts = rows$contrasts)
   on.exit(options(before))
-  again <- without_messages(run_fit(request))
+  # What was said when it was first made is not said again.
+  again <- muffled(run_fit(request), c("message", "warning"))
   hold_parts(rows, again)
   rlang::wref_value(rows$parts)
 }
@@ -102,17 +105,9 @@ is_lasting <- function(name, env, mode) {
 
 environment_of <- function(f) if (is.primitive(f)) baseenv() else environment(f)
 
-# What was said when it was first made is not said again.
-without_messages <- function(work) {
-  withCallingHandlers(work, message = function(cnd) invokeRestart("muffleMessage"),
-                      warning = function(cnd) invokeRestart("muffleWarning"))
-}
-
 held_data <- function(rows) {
   columns <- lapply(rows$columns, function(cell) cell$values)
-  n <- length(columns[[1]])
-  if (is.matrix(columns[[1]])) n <- nrow(columns[[1]])
-  names <- if (is.null(rows$names)) .set_row_names(n) else rows$names
+  names <- if (is.null(rows$names)) .set_row_names(NROW(columns[[1]])) else rows$names
   data <- structure(columns, class = "data.frame", row.names = names)
   if (!rows$whole) attr(data, "read") <- TRUE
   panel <- rows$panel

@@ -29,7 +29,7 @@ month_of <- function(x) {
 season_of <- function(x, wanted) {
   if (inherits(x, "POSIXct") && all(is.na(x) | is_midnight(x))) x <- day_of_midnight(x)
   if (inherits(x, "Date")) return(list(unit = "month", part = as.POSIXlt(x)$mon + 1L))
-  if (is.object(x) && !is.factor(x) || !is.factor(x) && !is.character(x) && !is.numeric(x)) {
+  if (!is.factor(x) && (is.object(x) || !is.character(x) && !is.numeric(x))) {
     stop_no_season(x, wanted, sprintf("It is %s.", value_words(x)))
   }
   ranked <- rank_key(if (is.factor(x)) as.character(x) else x)

@@ -114,6 +114,7 @@ test_that("a fit that was written takes along the columns that it uses, and its 
   gone <- fit
   gone$notes <- "own"
   expect_identical(gone[["notes"]], "own")
+  expect_identical(list(fit$coef, fit$des, fit$none), list(fit$coefficients, fit$design, NULL))
   expect_identical(gone$design, fit$design)
   gone$design <- fit$design
   expect_identical(gone$effects, fit$effects)

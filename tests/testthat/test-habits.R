@@ -315,6 +315,7 @@ test_that("formulas mean what they mean to lm()", {
     expect_equal(predict(ours, panel[new, ]), suppressWarnings(predict(theirs, data[new, ])), label = label,
                  ignore_attr = TRUE)
   }
+  expect_error(fit_pooled(n ~ factor(coast, levels = sorted(coast)), panel), class = "wavetax_error_formula")
   dated <- fit_pooled(n ~ day, panel)
   expect_error(predict(dated, transform(data[new, ], day = 3)), "of class Date in the fit",
                class = "wavetax_error_kind")
