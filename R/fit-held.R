@@ -38,7 +38,8 @@ hold_parts <- function(rows, fit) {
 `$.panel_fit` <- function(x, name) {
   rows <- attr(x, "rows", exact = TRUE)
   # As of any list, the start of one name is enough.
-  if (!name %in% names(x)) name <- names(x)[pmatch(name, names(x))]
+  start <- pmatch(name, names(x))
+  if (!is.na(start)) name <- names(x)[start]
   if (is.null(rows) || !name %in% held_parts) return(.subset2(x, name))
   parts_of(x, rows)[[name]]
 }
