@@ -293,8 +293,16 @@ cpp_entity_products <- function(rows, p, moved, threads) {
     .Call(`_wavetax_cpp_entity_products`, rows, p, moved, threads)
 }
 
-cpp_ar1_transform <- function(columns, s, entity, clock, order, entities, rho) {
-    .Call(`_wavetax_cpp_ar1_transform`, columns, s, entity, clock, order, entities, rho)
+cpp_ar1_columns <- function(columns, root, threads) {
+    .Call(`_wavetax_cpp_ar1_columns`, columns, root, threads)
+}
+
+cpp_ar1_log_keep <- function(root) {
+    .Call(`_wavetax_cpp_ar1_log_keep`, root)
+}
+
+cpp_ar1_levels <- function(columns, centre, root, loading, groups, threads) {
+    .Call(`_wavetax_cpp_ar1_levels`, columns, centre, root, loading, groups, threads)
 }
 
 cpp_ar1_correlate <- function(s, entity, clock, order, rho) {

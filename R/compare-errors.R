@@ -55,7 +55,7 @@ compare_errors <- function(fit, terms = NULL, ...) {
   out <- out[order(match(out$term, chosen)), ]
   rownames(out) <- NULL
   structure(out, class = c("errors_comparison", "data.frame"), skipped = skipped, of = fit$design$outcome,
-            model = sprintf("%s: %s", method_of(fit)$title(fit), deparse_words(fit$design$formula)),
+            model = sprintf("%s: %s", fit_title(fit), deparse_words(fit$design$formula)),
             entity = fit$design$index$entity, period = fit$design$index$period, method = fit$method)
 }
 

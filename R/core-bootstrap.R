@@ -6,21 +6,18 @@ core_cluster_moments <- function(basis, clusters) cpp_cluster_moments(basis$z, b
 
 # Where effects cut across clusters in too many levels to be columns of Z: what sweeping them carries from cluster h to
 # cluster g. list(scores, r x G x G: Z_g' of M e^(h), e^(h) the residuals of h alone and M the sweep; grams, r x r x G x
-# G: the same of the columns of Z). One sweep a cluster.
-core_across_clusters <- function(basis, clusters, system, progress = identity) {
+# G: the same of the columns of Z). One sweep a cluster, `sweep` a function of a matrix of columns.
+core_across_clusters <- function(basis, clusters, sweep, progress = identity) {
   G <- clusters$count
   r <- ncol(basis$z)
   scores <- array(0, c(r, G, G))
   grams <- array(0, c(r, r, G, G))
-  columns <- c(list(basis$e), lapply(seq_len(r), function(a) basis$z[, a]))
+  columns <- cbind(basis$e, basis$z)
   rows_of <- split(seq_along(clusters$codes), clusters$codes)
   for (h in progress(seq_len(G))) {
-    alone <- lapply(columns, function(v) {
-      out <- numeric(length(v))
-      out[rows_of[[h]]] <- v[rows_of[[h]]]
-      out
-    })
-    swept <- core_swept_columns(alone, system)
+    alone <- matrix(0, nrow(columns), ncol(columns))
+    alone[rows_of[[h]], ] <- columns[rows_of[[h]], ]
+    swept <- sweep(alone)
     for (g in seq_len(G)) {
       both <- crossprod(basis$z[rows_of[[g]], , drop = FALSE], swept[rows_of[[g]], , drop = FALSE])
       scores[, g, h] <- both[, 1]

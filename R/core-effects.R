@@ -262,7 +262,8 @@ core_swept_r_squared <- function(state, b) {
 }
 
 # Squared correlations of x'b with y: within and between the groups, and overall, from the sums of
-# both by group; `within_y` is the sum of squares of y less the groups' means.
+# both by group; `within_y` is the sum of squares of y less the groups' means, `within_left` that of y - x'b,
+# `within_raw` that of y about its centre.
 core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_threads(rows$n)) {
   if (is.null(centre)) centre <- core_weighted_means(rows$columns, rows$weights)
   moments <- cpp_fitted_moments(core_fitted_view(rows, b, centre), groups, threads)
@@ -279,7 +280,8 @@ core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_thread
     min(1, (m[1, 2] / sqrt(spread[1]) / sqrt(spread[2]))^2)
   }
   list(within = correlation(within, diag(all)), between = correlation(once, diag(all) / rows$n),
-       overall = correlation(all, diag(all) * rounding_share), within_y = within[2, 2])
+       overall = correlation(all, diag(all) * rounding_share), within_y = within[2, 2],
+       within_left = within[1, 1] - 2 * within[1, 2] + within[2, 2], within_raw = all[2, 2])
 }
 
 # Rank of the dummies of some sets, the constant among them; an upper bound where they are

@@ -179,10 +179,9 @@ core_swept_columns <- function(columns, system) {
 }
 
 # Rows that a regression fits whatever their outcome: those in which nothing is left of random numbers. `z` are the
-# orthonormal coordinates of its regressors, `system` its effects or NULL.
-core_fitted_by_all <- function(z, system, noise) {
-  rest <- if (is.null(system)) noise else drop(core_swept_columns(list(noise), system))
-  rest <- rest - drop(z %*% crossprod(z, rest))
+# orthonormal coordinates of its regressors, `left` what its effects leave of the numbers.
+core_fitted_by_all <- function(z, left, noise) {
+  rest <- left - drop(z %*% crossprod(z, left))
   which(abs(rest) <= 1e-7 * abs(noise))
 }
 

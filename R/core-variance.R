@@ -1,7 +1,8 @@
 # Variance components of random effects, one-way. Each takes the state of
 # core_one_way_state() and gives list(sigma2_e, sigma2_u, df_within, df_between).
-# Letters: N groups, T_i rows of group i (`state$weight`), n rows; Q sweeps groups out,
-# P = I - Q; Z = [1, x] with K columns, D the dummies of the groups.
+# Letters: N groups, T_i rows of group i (`state$weight`; of rows that hold their group's level by a loading its sum of
+# squares, and then the sum of T_i is not n), n rows; Q sweeps groups out, P = I - Q; Z = [1, x] with K columns, D the
+# dummies of the groups.
 
 core_variance_state <- function(state, constant = TRUE) {
   between <- core_group_triangle(state, sqrt(state$weight))
@@ -45,7 +46,7 @@ core_swamy_arora <- function(state, parts) {
   trace <- core_trace(core_mean_gram(state, between, kept, state$weight))
   list(
     sigma2_e = within$sigma2_e, df_within = within$df, df_between = parts$N - K,
-    sigma2_u = (between$ssr - (parts$N - K) * within$sigma2_e) / (state$n - trace)
+    sigma2_u = (between$ssr - (parts$N - K) * within$sigma2_e) / (sum(state$weight) - trace)
   )
 }
 
@@ -67,7 +68,7 @@ core_wallace_hussain <- function(state, parts) {
   PS <- core_trace(P %*% S)
   expected <- rbind(
     c(state$n - parts$N - length(kept) + core_trace(P), core_trace(S) - PS),
-    c(parts$N - core_trace(P), state$n - 2 * core_trace(S) + PS)
+    c(parts$N - core_trace(P), sum(state$weight) - 2 * core_trace(S) + PS)
   )
   forms <- c(sum((state$within %*% c(-b, 1))^2), sum(state$weight * e^2))
   sigma2 <- solve(expected, forms)
@@ -87,7 +88,7 @@ core_amemiya <- function(state, parts) {
   df <- parts$N - length(form$kept)
   list(
     sigma2_e = within$sigma2_e, df_within = within$df, df_between = df,
-    sigma2_u = (form$value - within$sigma2_e * (df + form$spread)) / (state$n - trace)
+    sigma2_u = (form$value - within$sigma2_e * (df + form$spread)) / (sum(state$weight) - trace)
   )
 }
 

@@ -5,6 +5,7 @@
 #   constant   whether a swept constant is put back as a column of ones
 #   ones       whether the levels are of [1, x, y]: rows that are weighed by V^-1 and not transformed (effects
 #              shrunken in several sets); residuals are those of V^-1, their products with the rows as they are
+#   left       under a root of the rows, see core_rooted_rows(): by group what is left of the column of ones; NULL: all
 
 # One set of effects as a layer: levels a column a group, theta by group (NULL: 1), loading by row
 # (NULL: 1); and whether the levels are of the columns as they are, their centre included.
@@ -23,8 +24,17 @@ core_view <- function(rows, transform, solution) {
     layers = as.list(transform$layers), pick = c(if (constant) stored, stored + use),
     shift = if (isTRUE(transform$constant)) c(1, numeric(length(use))),
     centre = c(if (constant) 0, solution$centre[use]), combination = c(if (constant) 0, solution$residual[use]),
-    offsets = list()
+    offsets = list(), root = rows$root, ones = transform$left
   )
+}
+
+# Rows that are read under a root of the inverse correlation of their disturbances, see core_ar1_root(), which holds
+# their weights.
+core_rooted_rows <- function(rows, root) {
+  rows$root <- root
+  rows["weights"] <- list(NULL)
+  rows$n <- root$n
+  rows
 }
 
 # The regressors first.

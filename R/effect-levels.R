@@ -106,11 +106,19 @@ effect_errors <- function(fit) {
 one_way_errors <- function(fit) {
   means <- layer_rows(fit, fit$transform$layers[[1]]$levels)
   weight <- group_weights(fit, fit$effects[[1]])
-  centred <- means - drop(means %*% weight) / sum(weight)
+  share <- constant_shares(fit, weight)
+  centred <- means - drop(means %*% share)
+  own <- (1 - 2 * share) / weight + sum(share^2 / weight)
   list(
     level = sqrt(fit$scale * (1 / weight + slope_squares(fit, means))),
-    deviation = sqrt(fit$scale * pmax(0, 1 / weight - 1 / sum(weight) + slope_squares(fit, centred)))
+    deviation = sqrt(fit$scale * pmax(0, own + slope_squares(fit, centred)))
   )
+}
+
+# How much each level counts in the constant: by its rows. Under AR(1) the fit holds what the constant's column has.
+constant_shares <- function(fit, weight) {
+  if (is_serial(fit)) weight <- fit$transform$left * weight
+  weight / sum(weight)
 }
 
 # x'(X'X)^-1 x over the slopes of a fixed effects fit, for each column of x: the squared length of
@@ -118,9 +126,8 @@ one_way_errors <- function(fit) {
 slope_squares <- function(fit, x) colSums(mean_coordinates(fit, numeric(ncol(x)), t(x))^2)
 
 prediction_errors <- function(fit) {
-  weight <- group_weights(fit, fit$effects[[1]])
   sigma2_u <- fit$variance$sigma2[[1]]
-  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
+  shrink <- shrinkage(fit, group_weights(fit, fit$effects[[1]]))
   z <- t(layer_rows(fit, fit$transform$layers[[1]]$levels))
   squares <- colSums(mean_coordinates(fit, rep(1, nrow(z)), z)^2)
   error <- sqrt(sigma2_u * (1 - shrink) + shrink^2 * fit$scale * squares)

@@ -222,6 +222,13 @@ group_weights <- function(fit, set) {
   core_group_weights(set$groups, fit_rows(fit)$weights)
 }
 
+# The share of a group's mean that random effects of one set keep, by what its rows tell of it.
+shrinkage <- function(fit, weight) {
+  v <- fit$variance
+  noise <- if (is.null(v$innovation)) v$sigma2_e else v$innovation
+  weight * v$sigma2[[1]] / (noise + weight * v$sigma2[[1]])
+}
+
 # Means of the kept regressors, a row a regressor, from the first layer of the transformation.
 layer_rows <- function(fit, levels) {
   kept <- match(slope_names(fit), names(fit$design$x))

@@ -52,11 +52,11 @@
 #' all.equal(unname(coef(dummies)[-(1:4)]), level[-1] - level[1])
 #' @export
 fit_fixed <- function(formula, data, effects = "entity", weights = NULL, errors = NULL, rows = NULL, keep = "rows",
-                      ...) {
+                      serial = "none", ...) {
   check_own_arguments(..., of = fit_fixed, name = "fit_fixed()")
   run_fit(fit_request(
     "fixed", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
-    rlang::enquo(effects)
+    rlang::enquo(effects), list(serial = serial_argument(serial))
   ))
 }
 
@@ -65,22 +65,44 @@ method_fixed <- function() {
     "fixed", words = "fixed effects", title = function(fit) paste("Fixed effects by", effects_words(fit$effects)),
     estimate = function(request) estimate_fixed(request), estimate_pieces = function(request) fit_source(request),
     estimate_several = function(requests) estimate_fixed_several(requests),
-    arguments = c("effects", "weights"), effects = "fixed", sets = list(most = Inf, trends = TRUE),
+    arguments = c("effects", "weights", "serial"), effects = "fixed", sets = list(most = Inf, trends = TRUE),
     constant = "aside", assumes = 1, nests = TRUE
   )
 }
 
 estimate_fixed <- function(request) {
   sets <- effect_sets(request$effects, request$data)
+  check_serial_request(request, sets)
   design <- fixed_design(request, sets)
+  if (!is.null(request$options$serial)) return(estimate_fixed_serial(request, design, sets))
   sweep <- start_sweep(design, sets, design_rows(design))
   solved <- solve_sweep(design, sets, sweep, sweep$state)
   sweep$release()
   fixed_fit(request, design, sets, sweep$groups, solved)
 }
 
+estimate_fixed_serial <- function(request, design, sets) {
+  size <- function(design, groups) core_group_weights(groups, design$weights)
+  made <- serial_rows(
+    request, design, swept = TRUE, plain = one_set_of_entities,
+    solve = function(state, groups, design) core_ar1_fixed(state, size(design, groups))
+  )
+  solution <- core_ar1_fixed(made$state, size(made$design, made$groups))
+  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, TRUE, TRUE)
+  effects <- list(describe_effects(sets[[1]], loaded_groups(made), solution$levels[[1]]$level))
+  new_panel_fit(request, made$design, solution, serial_transformation(made, left = solution$ones, layers = TRUE),
+                effects = effects, serial = made$serial, notes = made$notes)
+}
+
+# Fixed effects of entities without AR(1), from which rho starts.
+one_set_of_entities <- function(design) {
+  groups <- design$groups[[design$index$entity]]
+  one_set_solved(core_one_way_state(design_rows(design), groups), groups)
+}
+
 # Several outcomes of one request: their columns are swept at once where they have the same rows.
 estimate_fixed_several <- function(requests) {
+  if (!is.null(requests[[1]]$options$serial)) return(lapply(requests, estimate_fixed))
   sets <- effect_sets(requests[[1]]$effects, requests[[1]]$data)
   designs <- lapply(requests, fixed_design, sets)
   first <- designs[[1]]

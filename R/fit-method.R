@@ -42,6 +42,11 @@ method_of <- function(x) fit_method(x$method)
 
 method_words <- function(fit) method_of(fit)$words
 
+# The first words of its print, with what is said of its disturbances.
+fit_title <- function(fit) {
+  paste0(method_of(fit)$title(fit), if (!is.null(fit$serial)) ", AR(1) disturbances")
+}
+
 # The names of those that have a trait.
 methods_with <- function(has) Filter(function(name) has(fit_method(name)), fit_method_names)
 

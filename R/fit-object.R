@@ -16,15 +16,18 @@
 #   working       NULL, or list(y, weights) of an estimator whose last regression was of a working outcome under working
 #                 weights: see fit_rows()
 #   effects       a list of sets, see describe_effects(): levels (fixed) or predictions (random)
-#   variance      NULL, or list(method, sigma2_e, sigma2 by set, theta by group)
+#   variance      NULL, or list(method, sigma2_e, sigma2 by set, theta by group); under AR(1) sigma2_e is of the
+#                 disturbances, and innovation, of random effects, that of the transformed rows
 #   n, ssr, sst, scale (the error variance), df: list(residual, effects, exact)
 #   r_squared     numbers by kind, see r_squared_words(); `log_lik`, `parameters` (their count)
 #   iteration     list(steps, achieved): 0 steps where nothing was iterated
 #   notes         what else is to be said of the sample
+#   serial        NULL, or of disturbances that follow AR(1) what serial_rows() tells of them
 #   errors        new_errors() of compute_errors()
 
 new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),
-                          variance = NULL, notes = NULL, working = NULL, errors = request$errors) {
+                          variance = NULL, notes = NULL, working = NULL, serial = NULL,
+                          errors = request$errors) {
   check_some_regressor(solution$status, names(design$x),
                        if (fit_method(request$method)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
@@ -39,13 +42,18 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     r_squared = solution$r_squared, iteration = list(
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
       achieved = if (is.null(solution$achieved)) 0 else solution$achieved
-    ), notes = notes
+    ), notes = notes, serial = serial
   ), class = c(paste0("panel_fit_", request$method), "panel_fit"), home = home())
-  fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2)
+  if (is.null(variance) && !is.null(serial)) {
+    fit$variance <- list(sigma2_e = fit$scale / (1 - serial$rho^2), sigma2 = NULL)
+  }
+  fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2) + estimated_rhos(serial)
   fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
   fit <- under_errors(fit, default_errors(fit, errors))
   if (request$keep == "nothing") slim(fit) else hold_rows(fit)
 }
+
+estimated_rhos <- function(serial) if (is.null(serial) || serial$method == "given") 0L else length(serial$rho)
 
 # What of a solution a fit keeps, see core_solution().
 regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre")

@@ -20,6 +20,7 @@
 #'   clustered by entity; classical on a plain data frame, which has no entity.
 #' @param rows `NULL`, or a one-sided formula that is true for the rows to use: `~ season >
 #'   2012`. [past()] and its siblings still see the others.
+#' @param serial `"none"`, `"ar1"`, or [serial_ar1()]: disturbances of an entity that follow AR(1) over time.
 #' @param ... Takes nothing: an argument of other functions is told what does it here.
 #' @param keep `"rows"`: the fit refers to its data and holds the columns of its regression.
 #'   `"nothing"`: it does not, as [slim()] has it.
@@ -41,29 +42,34 @@
 #' @section Errors:
 #' `wavetax_error_unknown_column`, `_formula`, `_offset`, `_outcome`, `_weights`,
 #' `_not_finite`, `_no_rows`, `_empty_data`, `_one_level`, `_no_variation`,
-#' `_too_few_rows`, and those of the standard errors.
+#' `_too_few_rows`, and those of the standard errors and of [serial_ar1()].
 #' @references Baltagi, B. H. *Econometric Analysis of Panel Data*, ch. 2.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' # The truth is -0.05; pleasant harbours charge more, so pooling has it positive.
 #' fit_pooled(log(nights) ~ levy + storms + fuel, panel)
 #' @export
-fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL, keep = "rows",
+fit_pooled <- function(formula, data, weights = NULL, errors = NULL, rows = NULL, keep = "rows", serial = "none",
                        ...) {
   check_own_arguments(..., of = fit_pooled, name = "fit_pooled()")
-  run_fit(fit_request("pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep))
+  run_fit(fit_request(
+    "pooled", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
+    options = list(serial = serial_argument(serial))
+  ))
 }
 
 method_pooled <- function() {
   new_fit_method(
     "pooled", words = "pooled", title = function(fit) "Pooled least squares",
-    estimate = function(request) estimate_pooled(request), arguments = "weights", assumes = 3, nests = TRUE,
-    estimate_pieces = function(request) fit_source(request)
+    estimate = function(request) estimate_pooled(request), arguments = c("weights", "serial"), assumes = 3,
+    nests = TRUE, estimate_pieces = function(request) fit_source(request)
   )
 }
 
 estimate_pooled <- function(request) {
+  check_serial_request(request)
   design <- request_design(request)
+  if (!is.null(request$options$serial)) return(estimate_pooled_serial(request, design))
   rows <- design_rows(design)
   solution <- core_solve_pooled(core_pooled_state(rows))
   entity <- design$index$entity
@@ -73,6 +79,20 @@ estimate_pooled <- function(request) {
     solution$r_squared <- c(unlist(known[c("within", "between")]), solution$r_squared)
   }
   new_panel_fit(request, design, solution)
+}
+
+estimate_pooled_serial <- function(request, design) {
+  constant <- design$constant
+  made <- serial_rows(
+    request, design, swept = FALSE,
+    plain = function(design) {
+      list(solution = core_solve_pooled(core_pooled_state(design_rows(design))), transform = new_transformation())
+    },
+    solve = function(state, groups, design) core_ar1_pooled(state, constant)
+  )
+  solution <- core_ar1_pooled(made$state, constant)
+  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, constant, FALSE)
+  new_panel_fit(request, made$design, solution, serial_transformation(made), serial = made$serial, notes = made$notes)
 }
 
 request_design <- function(request, ..., weights = request$weights) {

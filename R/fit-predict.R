@@ -81,7 +81,7 @@ prediction_variance <- function(fit, x, newdata, effects) {
   weight[unseen] <- 0
   means[unseen, ] <- 0
   sigma2_u <- fit$variance$sigma2[[1]]
-  shrink <- weight * sigma2_u / (fit$variance$sigma2_e + weight * sigma2_u)
+  shrink <- shrinkage(fit, weight)
   of(mean_coordinates(fit, 1 - shrink, x, shrink, means), sigma2_u * (1 - shrink))
 }
 

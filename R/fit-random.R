@@ -34,6 +34,11 @@
 #'
 #' A negative component is set to 0 with a warning.
 #'
+#' Under [serial_ar1()] rho is that of fixed effects and the components are those of the transformed rows, with the
+#' transformed dummies in place of D and the sum of their squares in place of n; s2_e is the variance of the
+#' disturbances, that of the innovations over 1 - rho^2. `variance` is `"swamy-arora"` or `"maximum-likelihood"`. With
+#' five periods s2_u comes out low.
+#'
 #' @inheritParams fit_fixed
 #' @param effects `"entity"`, `"period"`, a column as `~ coast`, or two: `"both"`,
 #'   `~ harbour + season`.
@@ -63,13 +68,13 @@
 #' fit_random(log(nights) ~ levy + storms + fuel, panel, effects = "both")
 #' @export
 fit_random <- function(formula, data, effects = "entity", variance = "swamy-arora",
-                       errors = NULL, weights = NULL, rows = NULL, keep = "rows", ...) {
+                       errors = NULL, weights = NULL, rows = NULL, keep = "rows", serial = "none", ...) {
   check_own_arguments(..., of = fit_random, name = "fit_random()")
   if (missing(variance)) variance <- NULL
   run_fit(fit_request(
     "random", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
     rlang::enquo(effects),
-    list(variance = variance)
+    list(variance = variance, serial = serial_argument(serial))
   ))
 }
 
@@ -77,7 +82,7 @@ method_random <- function() {
   new_fit_method(
     "random", words = "random effects",
     title = function(fit) paste("Random effects by", list_words(effect_names(fit))),
-    estimate = function(request) estimate_random(request), arguments = c("effects", "variance", "weights"),
+    estimate = function(request) estimate_random(request), arguments = c("effects", "variance", "weights", "serial"),
     weighted = takes_weights,
     effects = "random", sets = list(most = 2, trends = FALSE), assumes = 2
   )
@@ -89,7 +94,9 @@ estimate_random <- function(request) {
   if (is.null(variance)) variance <- if (length(sets) == 2) "amemiya" else "swamy-arora"
   check_variance_method(variance, length(sets))
   check_no_weights(request$weights, variance)
+  check_serial_request(request, sets)
   design <- request_design(request, also = effect_columns(sets))
+  if (!is.null(request$options$serial)) return(estimate_random_serial(request, design, sets, variance))
   random_fit(request, design, sets, variance)
 }
 
@@ -135,6 +142,59 @@ random_one_way <- function(design, groups, variance, name) {
       method = variance, sigma2_e = components$sigma2_e, sigma2_u = components$sigma2_u,
       sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
     )
+  )
+}
+
+# AR(1) with the entities' components: rho as with fixed effects, the components from the transformed rows.
+estimate_random_serial <- function(request, design, sets, variance) {
+  check_serial_variance(variance)
+  name <- sets[[1]]$name
+  constant <- design$constant
+  solve <- function(state) {
+    parts <- core_variance_state(state, constant)
+    check_within_rows(state, parts, name)
+    components <- core_variance_methods[[variance]](state, parts)
+    check_enough_entities(components, name)
+    check_noise_variance(components$sigma2_e, variance)
+    negative <- components$sigma2_u
+    components$sigma2_u <- max(negative, 0)
+    solution <- core_solve_random(state, components, parts, constant)
+    solution$log_jacobian <- solution$log_jacobian + state$log_keep
+    list(solution = solution, components = components, negative = negative)
+  }
+  made <- serial_rows(request, design, swept = TRUE, plain = one_set_of_entities,
+                      solve = function(state, groups, design) solve(state)$solution)
+  done <- solve(made$state)
+  check_positive_variance(done$negative, name)
+  solution <- done$solution
+  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, constant, FALSE)
+  components <- done$components
+  new_panel_fit(
+    request, made$design, solution,
+    serial_transformation(made, solution$theta, left = 1 - solution$theta, layers = TRUE),
+    effects = list(describe_effects(sets[[1]], loaded_groups(made), solution$deviations)),
+    variance = list(
+      method = variance, sigma2_e = components$sigma2_e / (1 - made$serial$rho^2), innovation = components$sigma2_e,
+      sigma2_u = components$sigma2_u, sigma2 = stats::setNames(components$sigma2_u, name), theta = solution$theta
+    ),
+    serial = made$serial, notes = c(made$notes, few_periods_words(made, name))
+  )
+}
+
+# Beside AR(1) few periods do not tell the variance between entities well.
+few_periods_words <- function(made, name) {
+  rows <- made$state$n / sum(made$state$weight > 0)
+  if (rows >= 6) return(NULL)
+  sprintf("With %s rows a %s the variance between %s is told poorly beside AR(1): at 5 periods it %s",
+          format_number(rows, 2), name, plural_of(name),
+          "comes out a tenth low, and with 10 entities negative in a third of samples")
+}
+
+check_serial_variance <- function(variance) {
+  if (variance %in% c("swamy-arora", "maximum-likelihood")) return(invisible())
+  stop_wavetax(
+    "variance", sprintf("With AR(1) the variances are not estimated by %s.", dQuote(variance, FALSE)),
+    todo = "Use \"swamy-arora\" or \"maximum-likelihood\"."
   )
 }
 

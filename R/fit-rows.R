@@ -4,6 +4,8 @@
 # user's. What covariances and tests of residuals sum up is of these.
 fit_rows <- function(fit) {
   rows <- design_rows(fit$design)
+  root <- fit$transform$root
+  if (!is.null(root)) return(core_rooted_rows(design_rows(level_design(fit)), root))
   if (is.null(fit$working)) rows else core_rows(fit$working$y, rows$x, rows$constant, fit$working$weights)
 }
 

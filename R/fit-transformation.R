@@ -83,6 +83,28 @@ root_of_effects <- function(fit) {
   core_two_way_root(lapply(fit$effects, `[[`, "groups"), fit$variance$sigma2_e, fit$variance$sigma2)
 }
 
+# AR(1): fit$transform has the root of the rows, and tau, that of ones under it. In one layer at most, of entities.
+serial_rows_of <- function(fit, columns) {
+  made <- core_ar1_columns(lapply(seq_len(ncol(columns)), function(j) as.double(columns[, j])), fit$transform$root)
+  layers <- fit$transform$layers
+  if (length(layers) == 0) return(do.call(cbind, made))
+  theta <- layers[[1]]$theta
+  do.call(cbind, lapply(made, take_loaded, fit, if (is.null(theta)) 1 else theta))
+}
+
+# A column less `share` of its regression on tau in each entity.
+take_loaded <- function(v, fit, share = 1) {
+  groups <- fit$transform$layers[[1]]$groups
+  tau <- fit$transform$tau
+  level <- core_group_sums(tau * v, groups$codes, groups$count) / fit$effects[[1]]$groups$weight
+  v - tau * (share * level)[groups$codes]
+}
+
+sweep_loaded <- function(fit) {
+  if (!has_swept_effects(fit)) return(identity)
+  function(columns) by_column(columns, function(v) take_loaded(v, fit))
+}
+
 apply_changes <- function(fit, columns) {
   pairs <- change_pairs(level_design(fit))
   columns[pairs$now, , drop = FALSE] - columns[pairs$before, , drop = FALSE]

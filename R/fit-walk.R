@@ -25,10 +25,9 @@ live_as_they_are <- function(fit, walk, live) live
 live_beside_regressors <- function(fit, walk, live) {
   swept <- has_swept_effects(fit)
   both <- core_coordinate_rows(walk, walk$skip)
-  system <- if (swept) fit_effect_system(fit)
-  if (swept) on.exit(core_release(system))
   noise <- random_numbers(fit$n)
-  found <- core_fitted_by_all(both$z, system, noise)
+  left <- if (swept) drop(row_kind(fit)$sweep(fit)(cbind(noise))) else noise
+  found <- core_fitted_by_all(both$z, left, noise)
   found <- found[abs(both$e[found]) <= 1e-6 * sqrt(fit$ssr / fit$n)]
   fitted <- union(live$fitted, found)
   if (length(fitted) == length(live$fitted) || length(fitted) == fit$n) return(live)
@@ -36,7 +35,7 @@ live_beside_regressors <- function(fit, walk, live) {
   # Each of them takes one dimension of regressors and effects with it.
   of_effects <- if (swept) {
     rest <- core_effect_system(lapply(fit$effects, function(set) live_effect_set(fit, set, out)), out$n)
-    on.exit(core_release(rest), add = TRUE)
+    on.exit(core_release(rest))
     core_effects_rank(rest)$count
   }
   out$slopes <- length(slope_names(fit)) + (if (swept) fit$df$effects else has_constant(fit)) - length(fitted) -

@@ -45,8 +45,8 @@ plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
   tags <- effect_tags(rows[named, ], labels[named], n, range(c(rows$deviation, rows$low, rows$high), na.rm = TRUE))
   has_errors <- any(is.finite(rows$low))
   random <- method_of(fit)$effects == "random"
-  if (random && length(fit$effects) == 1 && is.null(fit$design$weights)) rows$unshrunken <-
-    rows$deviation / shrinkage_of(fit, rows)
+  if (random && length(fit$effects) == 1 && is.null(fit$design$weights) && !is_serial(fit)) rows$unshrunken <-
+    rows$deviation / shrinkage(fit, rows$rows)
   # Past what the figure can show an even choice of them is drawn.
   rows <- rows[sort(union(along_curve(n), named)), ]
   record <- fit_record(fit)
@@ -80,12 +80,6 @@ plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
     paste0(count_of(n, effect), if (nrow(rows) < n) sprintf(" (%s drawn)", count_words(nrow(rows)))),
     count_of(fit$n, "row")
   ), 3.4)
-}
-
-# T s2_u / (s2_e + T s2_u) of each group.
-shrinkage_of <- function(fit, rows) {
-  share <- rows$rows * fit$variance$sigma2[[1]]
-  share / (fit$variance$sigma2_e + share)
 }
 
 # Names in a column of their own on either side, level with nothing but each other, so that none lies on an interval.

@@ -47,7 +47,7 @@ plot_residuals <- function(fit, show = "page", labels = 5) {
   figure <- figure + facet_page(unname(parts), if (count == 4) 2 else min(count, 3))
   attr(figure, "narrow") <- list(facet = facet_page(unname(parts), min(count, 2)),
                                  height = 0.9 + 1.8 * ceiling(count / 2))
-  title <- method_of(fit)$title(fit)
+  title <- fit_title(fit)
   outcome <- variable_phrase(fit$design$outcome, unlist(fit$design$index$labels), NULL)[["label"]]
   new_figure(
     figure, sprintf("Residuals: %s%s, %s", lower_case(substr(title, 1, 1)), substring(title, 2), outcome),

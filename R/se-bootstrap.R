@@ -141,9 +141,8 @@ carried_across <- function(spec, fit, basis, clusters, alive, name) {
         "Cluster by what holds the effects whole, or use `se_clustered(type = \"CR3\")`."
     )
   }
-  system <- fit_effect_system(fit)
-  on.exit(core_release(system))
-  across <- core_across_clusters(basis, clusters, system, function(x) along_with_progress(x, "Sweeping clusters"))
+  sweep <- row_kind(fit)$sweep(fit)
+  across <- core_across_clusters(basis, clusters, sweep, function(x) along_with_progress(x, "Sweeping clusters"))
   list(scores = across$scores[, alive, alive, drop = FALSE], grams = across$grams[, , alive, alive, drop = FALSE])
 }
 

@@ -279,7 +279,7 @@ most_joint <- 24
 most_refits <- 500
 
 without_basis <- function(spec, fit, clusters, name, G) {
-  if (spec$type == "CR3" && spec$df == "clusters" && G <= most_refits) {
+  if (spec$type == "CR3" && spec$df == "clusters" && G <= most_refits && has_rows_apart(fit)) {
     changes <- delete_one_changes(fit, clusters)
     if (is.null(changes)) {
       stop_wavetax(c("one_cluster_tells", "errors"),
@@ -296,7 +296,7 @@ without_basis <- function(spec, fit, clusters, name, G) {
     c("crossing_effects", "errors"),
     sprintf("%s cannot be computed: too many levels of effects have rows in several clusters by `%s`.",
                       if (spec$df == "satterthwaite") "Satterthwaite's degrees of freedom" else spec$type, name),
-    todo = c(if (spec$df == "satterthwaite" || spec$type == "CR2") {
+    todo = c(if (has_rows_apart(fit) && (spec$df == "satterthwaite" || spec$type == "CR2")) {
                "`type = \"CR3\", df = \"clusters\"` leaves each cluster out in turn."
              },
              "Or draw: `se_bootstrap()`; or cluster by what holds the effects whole.")

@@ -141,6 +141,20 @@ swept_basis <- function(fit, walk, nested, apart) {
   basis_with_dummies(fit, core_coordinate_rows(walk, 1L)$e, sets[!nested], sets[nested], p)
 }
 
+# The same with the transformed dummies of entities.
+loaded_basis <- function(fit, walk, nested, apart) {
+  if (!has_swept_effects(fit)) return(coordinate_basis(fit, walk, nested, apart))
+  p <- nrow(walk$upper)
+  rows <- core_coordinate_rows(walk, 1L)
+  if (all(nested)) return(c(rows, list(pick = without_first(p))))
+  groups <- fit$effects[[1]]$groups
+  if (groups$count > most_crossing || (groups$count + p) * fit$n > most_basis_cells) return(NULL)
+  # Swept regressors are orthogonal to them: both together are a basis.
+  dummies <- matrix(0, fit$n, groups$count)
+  dummies[cbind(seq_len(fit$n), groups$codes)] <- fit$transform$tau / sqrt(groups$weight)[groups$codes]
+  list(z = cbind(dummies, rows$z), e = rows$e, pick = rbind(matrix(0, groups$count, p), without_first(p)))
+}
+
 basis_with_dummies <- function(fit, e, crossing, within, p) {
   rows <- fit_rows(fit)
   dummies <- unlist(lapply(crossing, function(set) {
@@ -194,6 +208,9 @@ trends_taken_off <- function(fit, set, weights) {
     v
   }
 }
+
+# Whether the fit can be estimated again on some of its rows: those under a root are each made of several.
+has_rows_apart <- function(fit) is.null(fit$transform$root)
 
 # The slopes of the rows that `use` marks, effects and all estimated again; NA where they are dropped.
 slopes_without <- function(fit, use) {

@@ -106,6 +106,12 @@ swept_leverages <- function(fit, spec) {
   ))
 }
 
+loaded_leverages <- function(fit, spec) {
+  if (!has_swept_effects(fit)) return(NULL)
+  groups <- fit$effects[[1]]$groups
+  list(values = fit$transform$tau^2 / groups$weight[groups$codes])
+}
+
 short_panel_words <- function(fit, spec) {
   if (!has_swept_effects(fit)) return(NULL)
   average <- fit$n / max(vapply(fit$effects, function(set) sum(set$groups$sizes > 0), 0))

@@ -97,7 +97,8 @@ closing_words <- function(fit) {
     if (!is.null(constant)) {
       paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
     },
-    if (!is.null(fit$variance)) variance_words(fit),
+    if (!is.null(fit$variance$sigma2)) variance_words(fit),
+    if (is_serial(fit)) serial_lines(fit),
     if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes),
     if (fit$n >= many_rows && keeps_rows(fit)) size_words(fit)
   )

@@ -9,7 +9,7 @@ fit_record <- function(fit) {
   means <- with(fit$coefficients, term[role == "mean" & status == "kept"])
   structure(list(
     method = fit$method, outcome = fit$design$outcome, formula = deparse_words(fit$design$formula),
-    title = paste0(method_of(fit)$title(fit), ": ", fit$design$outcome, " on ",
+    title = paste0(fit_title(fit), ": ", fit$design$outcome, " on ",
                    if (length(terms) > 0) list_some(terms, 8) else "a constant"),
     sample = sample_words(fit), errors_words = errors_words(fit),
     coefficients = cbind(coefficients, aside = !shown_terms(fit)[shown]),
@@ -20,9 +20,9 @@ fit_record <- function(fit) {
     entity = if (!is.null(fit$design$index)) list(name = fit$design$index$entity, count = sample_facts(fit)$entities),
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
     dropped = dropped_terms(fit), closing = closing_words(fit),
-    variance = if (!is.null(fit$variance)) as.list(as.data.frame(unclass(variance_parts(fit)))),
-    figures = record_figures(fit), pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit),
-    levels = record_levels(fit), connected = record_connected(fit), singletons = singletons_of(fit)
+    variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
+    serial = record_serial(fit), figures = record_figures(fit), pieces = fit$design$blueprint$pieces,
+    nouns = record_nouns(fit), levels = record_levels(fit), connected = record_connected(fit), singletons = singletons_of(fit)
   ), class = "fit_record")
 }
 
@@ -31,6 +31,14 @@ term_labels <- function(fit) {
   labels <- fit$design$index$labels
   used <- c(fit$coefficients$term, all.vars(fit$design$formula), fit$design$outcome)
   as.list(labels[intersect(names(labels), used)])
+}
+
+# AR(1): list(rho, low, high, entity: whose rho each is, or NULL, method).
+record_serial <- function(fit) {
+  serial <- fit$serial
+  if (is.null(serial)) return(NULL)
+  list(rho = unname(serial$rho), low = unname(serial$low), high = unname(serial$high), entity = names(serial$rho),
+       method = serial$method)
 }
 
 record_nouns <- function(fit) list(entity = fit$design$index$entity, period = fit$design$index$period)
@@ -51,8 +59,9 @@ record_connected <- function(fit) {
 record_figures <- function(fit) {
   variance <- fit$variance
   y <- fit$design$y + offset_of(fit)
+  between <- sum(variance$sigma2)
   c(figures_of(fit), list(
-    rho = if (!is.null(variance)) sum(variance$sigma2) / (sum(variance$sigma2) + variance$sigma2_e) else NA_real_,
+    rho = if (!is.null(variance$sigma2)) between / (between + variance$sigma2_e) else NA_real_,
     outcome_mean = if (length(y) > 0) mean(y) else NA_real_,
     outcome_sd = if (length(y) > 1) stats::sd(y) else NA_real_
   ))

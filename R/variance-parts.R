@@ -18,7 +18,7 @@
 variance_parts <- function(fit) {
   check_is_fit(fit)
   v <- fit$variance
-  if (is.null(v)) {
+  if (is.null(v$sigma2)) {
     stop_wavetax("no_variances", sprintf("A %s fit has no variance components.", method_words(fit)),
                  todo = "`fit_random()` and `fit_correlated()` estimate them.")
   }

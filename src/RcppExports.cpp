@@ -909,19 +909,40 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_ar1_transform
-Rcpp::List cpp_ar1_transform(Rcpp::List columns, SEXP s, SEXP entity, SEXP clock, SEXP order, double entities, Rcpp::NumericVector rho);
-RcppExport SEXP _wavetax_cpp_ar1_transform(SEXP columnsSEXP, SEXP sSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP entitiesSEXP, SEXP rhoSEXP) {
+// cpp_ar1_columns
+Rcpp::List cpp_ar1_columns(Rcpp::List columns, Rcpp::List root, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_columns(SEXP columnsSEXP, SEXP rootSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type s(sSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
-    Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
-    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
-    Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type rho(rhoSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_ar1_transform(columns, s, entity, clock, order, entities, rho));
+    Rcpp::traits::input_parameter< Rcpp::List >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_columns(columns, root, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_ar1_log_keep
+double cpp_ar1_log_keep(Rcpp::List root);
+RcppExport SEXP _wavetax_cpp_ar1_log_keep(SEXP rootSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type root(rootSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_log_keep(root));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_ar1_levels
+Rcpp::List cpp_ar1_levels(Rcpp::List columns, Rcpp::NumericVector centre, Rcpp::List root, Rcpp::NumericVector loading, Rcpp::List groups, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_levels(SEXP columnsSEXP, SEXP centreSEXP, SEXP rootSEXP, SEXP loadingSEXP, SEXP groupsSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type centre(centreSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type root(rootSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type loading(loadingSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type groups(groupsSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_levels(columns, centre, root, loading, groups, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1014,7 +1035,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_serial_own", (DL_FUNC) &_wavetax_cpp_serial_own, 3},
     {"_wavetax_cpp_serial_apply", (DL_FUNC) &_wavetax_cpp_serial_apply, 6},
     {"_wavetax_cpp_entity_products", (DL_FUNC) &_wavetax_cpp_entity_products, 4},
-    {"_wavetax_cpp_ar1_transform", (DL_FUNC) &_wavetax_cpp_ar1_transform, 7},
+    {"_wavetax_cpp_ar1_columns", (DL_FUNC) &_wavetax_cpp_ar1_columns, 3},
+    {"_wavetax_cpp_ar1_log_keep", (DL_FUNC) &_wavetax_cpp_ar1_log_keep, 1},
+    {"_wavetax_cpp_ar1_levels", (DL_FUNC) &_wavetax_cpp_ar1_levels, 6},
     {"_wavetax_cpp_ar1_correlate", (DL_FUNC) &_wavetax_cpp_ar1_correlate, 5},
     {NULL, NULL, 0}
 };

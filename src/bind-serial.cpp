@@ -1,6 +1,7 @@
 #include "bindings.h"
 
 #include <wavetax/ar1.hpp>
+#include <wavetax/loaded-levels.hpp>
 #include <wavetax/serial-corrected.hpp>
 
 namespace {
@@ -111,26 +112,46 @@ void check_panel_rows(SEXP entity, SEXP clock, SEXP order, R_xlen_t n) {
 
 }  // namespace
 
-// The columns under the root of the inverse correlation of AR(1) disturbances, `s` the square roots of weights or NULL,
-// a NULL column one of ones; `rho` is one number or one of each of `entities`: list(columns, log_keep).
+// Columns under a root, a NULL one of ones.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_ar1_transform(Rcpp::List columns, SEXP s, SEXP entity, SEXP clock, SEXP order, double entities,
-                             Rcpp::NumericVector rho) {
-  const R_xlen_t n = Rf_xlength(entity);
-  check_panel_rows(entity, clock, order, n);
-  const int* codes = checked_codes(entity, entities, n);
-  const bool own = rho.size() != 1;
-  if (own && rho.size() != static_cast<R_xlen_t>(entities)) Rcpp::stop("There is not one rho for each entity.");
-  const wavetax::Rows rows = as_rows(columns, s, n);
-  const wavetax::Ar1Root root =
-      wavetax::ar1_root(codes, INTEGER(clock), int_or_null(order), rows.n, rho.begin(), own);
+Rcpp::List cpp_ar1_columns(Rcpp::List columns, Rcpp::List root, int threads) {
+  const wavetax::Ar1Root by = as_ar1_root(root);
+  const wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(by.stored));
   Rcpp::List out(columns.size());
+  std::vector<double*> to;
   for (R_xlen_t c = 0; c < columns.size(); ++c) {
-    Rcpp::NumericVector column(Rcpp::no_init(n));
-    wavetax::ar1_transform(root, rows.columns[c], rows.weights, column.begin());
+    Rcpp::NumericVector column(Rcpp::no_init(static_cast<R_xlen_t>(by.n)));
+    to.push_back(column.begin());
     out[c] = column;
   }
-  return Rcpp::List::create(Rcpp::_["columns"] = out, Rcpp::_["log_keep"] = root.log_keep);
+  const std::vector<std::size_t> cuts = wavetax::even_cuts(by.n, wavetax::piece_rows);
+  wavetax::for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
+    for (std::size_t c = 0; c < to.size(); ++c)
+      by.read(rows.columns[c], 0.0, cuts[piece], cuts[piece + 1] - cuts[piece], to[c] + cuts[piece]);
+  });
+  return out;
+}
+
+// [[Rcpp::export(rng = false)]]
+double cpp_ar1_log_keep(Rcpp::List root) { return as_ar1_root(root).log_keep(); }
+
+// Levels of columns less `centre` under a root, by group, of their regression on the root's column of ones, `loading`:
+// list(means, weight, the squared norms of the loading, within, the factor of what is left).
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_ar1_levels(Rcpp::List columns, Rcpp::NumericVector centre, Rcpp::List root,
+                          Rcpp::NumericVector loading, Rcpp::List groups, int threads) {
+  const wavetax::Ar1Root by = as_ar1_root(root);
+  wavetax::Rows rows = as_rows(columns, R_NilValue, static_cast<R_xlen_t>(by.stored));
+  rows.n = by.n;
+  rows.root = &by;
+  if (static_cast<std::size_t>(loading.size()) != by.n || static_cast<std::size_t>(centre.size()) != rows.width())
+    Rcpp::stop("The loading or the centres are not those of the rows.");
+  const wavetax::Groups in = as_groups(groups, static_cast<R_xlen_t>(by.n));
+  const wavetax::LoadedLevels done = wavetax::loaded_levels(rows, in, loading.begin(), centre.begin(), threads);
+  return Rcpp::List::create(Rcpp::Named("weight") = done.weight,
+                            Rcpp::Named("means") = as_table(done.levels, rows.width(), in.count, threads, centre.begin()),
+                            Rcpp::Named("near") = as_table(done.levels, rows.width(), in.count, threads),
+                            Rcpp::Named("within") = pack(done.within.matrix()));
 }
 
 // R s, R the correlation rho^d of an entity's rows.

@@ -33,7 +33,7 @@ inline Rcpp::NumericMatrix as_table(const wavetax::Numbers& values, std::size_t 
   return out;
 }
 
-// `columns` is a list of numeric vectors; NULL among them is a column of ones.
+// `columns` is a list of numeric vectors of n rows; NULL among them is a column of ones.
 inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n) {
   wavetax::Rows rows;
   rows.n = static_cast<std::size_t>(n);
@@ -80,6 +80,40 @@ inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
   if (TYPEOF(sizes) != INTSXP || static_cast<std::size_t>(Rf_xlength(sizes)) != out.count)
     Rcpp::stop("The groups do not say how many rows each has.");
   out.sizes = INTEGER(sizes);
+  return out;
+}
+
+inline const int* ints_of(SEXP x, std::size_t n) {
+  if (TYPEOF(x) != INTSXP || static_cast<std::size_t>(Rf_xlength(x)) != n) Rcpp::stop("Not one integer for each row.");
+  return INTEGER(x);
+}
+
+// A root as core_ar1_root() has it.
+inline wavetax::Ar1Root as_ar1_root(const Rcpp::List& root) {
+  wavetax::Ar1Root out;
+  SEXP entity = root["entity"], s = root["s"], now = root["now"], before = root["before"], rho = root["rho"];
+  out.n = static_cast<std::size_t>(Rcpp::as<double>(root["n"]));
+  out.stored = static_cast<std::size_t>(Rf_xlength(entity));
+  out.entity = ints_of(entity, out.stored);
+  out.clock = ints_of(root["clock"], out.stored);
+  if (s != R_NilValue && (TYPEOF(s) != REALSXP || static_cast<std::size_t>(Rf_xlength(s)) != out.stored))
+    Rcpp::stop("Roots of weights are not one double for each row.");
+  if (s != R_NilValue) out.s = REAL(s);
+  if (now != R_NilValue) out.now = ints_of(now, out.n);
+  if (before != R_NilValue) out.before = ints_of(before, out.n);
+  if (now == R_NilValue && out.n != out.stored) Rcpp::stop("Rows of the root are not those of the columns.");
+  if (TYPEOF(rho) != REALSXP) Rcpp::stop("rho is not a double.");
+  const bool own = Rf_xlength(rho) != 1;
+  if (own) {
+    const int count = static_cast<int>(Rf_xlength(rho));
+    for (std::size_t r = 0; r < out.stored; ++r)
+      if (out.entity[r] < 1 || out.entity[r] > count) Rcpp::stop("There is not one rho for each entity.");
+  }
+  const int last = static_cast<int>(out.stored);
+  for (std::size_t r = 0; r < out.n; ++r)
+    if ((out.now && (out.now[r] < 1 || out.now[r] > last)) || (out.before && (out.before[r] < 0 || out.before[r] > last)))
+      Rcpp::stop("A row of the root is not one of the columns.");
+  out.set_rho(REAL(rho), own);
   return out;
 }
 

@@ -5,15 +5,24 @@
 
 #include <wavetax/visit.hpp>
 
+#include <optional>
+
 // A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
 // offsets). Layers are lists of groups, levels (a column a group), theta, loading and holds_centre;
 // `pick` is the place of each column among the stored levels, 0 for the
-// column of ones that is not stored.
+// column of ones that is not stored. `root` and `ones` are there where columns are read under a root, see core_ar1_root().
 class RView {
  public:
   explicit RView(const Rcpp::List& view) {
     const R_xlen_t n = static_cast<R_xlen_t>(Rcpp::as<double>(view["n"]));
-    rows_ = as_rows(view["columns"], view["weights"], n);
+    const SEXP root = view.containsElementNamed("root") ? static_cast<SEXP>(view["root"]) : R_NilValue;
+    if (root != R_NilValue) root_.emplace(as_ar1_root(root));
+    rows_ = as_rows(view["columns"], view["weights"], root_ ? static_cast<R_xlen_t>(root_->stored) : n);
+    if (root_) {
+      if (root_->n != static_cast<std::size_t>(n)) Rcpp::stop("The root is not one of the view's rows.");
+      rows_.n = root_->n;
+      rows_.root = &*root_;
+    }
     const Rcpp::List layers = view["layers"];
     for (R_xlen_t l = 0; l < layers.size(); ++l) sweep_.layers.push_back(as_layer(layers[l], n));
     const Rcpp::IntegerVector pick = view["pick"];
@@ -25,6 +34,13 @@ class RView {
     if (sweep_.pick.size() != rows_.width()) Rcpp::stop("The view does not name each of its columns.");
     sweep_.shift = by_column(view["shift"]);
     sweep_.centre = by_column(view["centre"]);
+    if (view.containsElementNamed("ones") && !sweep_.layers.empty()) {
+      const SEXP ones = view["ones"];
+      if (ones != R_NilValue &&
+          (TYPEOF(ones) != REALSXP || static_cast<std::size_t>(Rf_xlength(ones)) < sweep_.layers[0].groups.count))
+        Rcpp::stop("What is left of ones is not one number for each group.");
+      sweep_.ones = real_or_null(ones);
+    }
     view_.combination = by_column(view["combination"]);
     const Rcpp::List offsets = view["offsets"];
     for (R_xlen_t l = 0; l < offsets.size(); ++l) view_.offsets.push_back(as_layer(offsets[l], n));
@@ -59,6 +75,7 @@ class RView {
     return out;
   }
 
+  std::optional<wavetax::Ar1Root> root_;
   wavetax::Rows rows_;
   wavetax::Sweep sweep_;
   wavetax::View view_;

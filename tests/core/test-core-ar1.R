@@ -20,22 +20,27 @@ test_that("transformed rows have the inverse correlation, with one rho or one by
   for (weights in list(NULL, s$w)) {
     layout <- core_ar1_layout(s$entity, s$clock, weights = weights)
     for (rho in list(0.6, -0.4, 0, 0.985, seq(-0.5, 0.7, length.out = 10))) {
-      made <- core_ar1_rows(list(s$y, s$x[[1]], NULL), layout, rho)
+      root <- core_ar1_root(layout, rho)
+      made <- core_ar1_columns(list(s$y, s$x[[1]], NULL), root)
       R <- correlation_of(s, rho)
       # The rows have the variance of the innovation.
       innovation <- 1 - (if (length(rho) == 1) rep(rho, s$n) else rho[s$entity])^2
-      Z <- do.call(cbind, made$columns) / sqrt(innovation)
+      Z <- do.call(cbind, made) / sqrt(innovation)
       raw <- cbind(s$y, s$x[[1]], 1) * if (is.null(weights)) 1 else sqrt(weights)
       expect_equal(crossprod(Z), crossprod(raw, solve(R, raw)), tolerance = 1e-9)
-      expect_equal(made$log_keep, sum(log(innovation)) / 2 - c(determinant(R)$modulus) / 2, tolerance = 1e-9)
+      expect_equal(cpp_ar1_log_keep(root), sum(log(innovation)) / 2 - c(determinant(R)$modulus) / 2, tolerance = 1e-9)
+      # Sorted rows need no map, and give the same.
+      o <- order(s$entity, s$clock)
+      sorted <- core_ar1_root(core_ar1_layout(s$entity[o], s$clock[o], weights = weights[o]), rho)
+      expect_null(sorted$before)
+      expect_identical(core_ar1_columns(list(s$y[o]), sorted)[[1]], made[[1]][o])
+      # Without first rows what is left is the same.
+      drop <- core_ar1_root(layout, rho, drop = TRUE)
+      first <- tapply(s$clock, s$entity, min)
+      expect_identical(drop$now, which(s$clock > unname(first[s$entity])))
+      expect_identical(core_ar1_columns(list(s$y, NULL), drop), lapply(made[c(1, 3)], `[`, drop$now))
     }
   }
-  dropped <- core_ar1_rows(list(s$y), core_ar1_layout(s$entity, s$clock), 0.5, drop = TRUE)
-  expect_length(dropped$rows, s$n - 10)
-  kept <- core_ar1_rows(list(s$y), core_ar1_layout(s$entity, s$clock), 0.5)$columns[[1]]
-  expect_identical(dropped$columns[[1]], kept[dropped$rows])
-  first <- tapply(s$clock, s$entity, min)
-  expect_true(all(s$clock[dropped$rows] > first[s$entity[dropped$rows]]))
 })
 
 test_that("what residuals show of rho is as traces have it, and is turned back into rho", {
@@ -83,23 +88,68 @@ test_that("what residuals show of rho is as traces have it, and is turned back i
   expect_identical(core_ar1_solve(function(rho) rho / 2, -0.6), -0.99)
 })
 
-test_that("columns swept of transformed levels give generalized least squares with dummies, far from zero too", {
+test_that("transformed levels give generalized least squares with dummies, or the constant; far from zero too", {
   s <- ar1_sample()
-  for (weights in list(NULL, s$w)) for (shift in c(0, 1e7)) {
+  groups <- core_groups(s$entity)
+  W <- function(weights) if (is.null(weights)) tabulate(s$entity) else rowsum(weights, s$entity)[, 1]
+  for (weights in list(NULL, s$w)) for (shift in c(0, 1e7)) for (rho in c(0.55, -0.3)) {
+    loose <- if (shift == 0) 1e-9 else 1e-6
+    x <- lapply(s$x, `+`, shift)
     layout <- core_ar1_layout(s$entity, s$clock, weights = weights, swept = TRUE)
-    swept <- core_ar1_swept(c(lapply(s$x, `+`, shift), list(s$y)), layout, 0.55)
-    X <- do.call(cbind, swept$columns[1:2])
-    ours <- qr.coef(qr(X), swept$columns[[3]])
+    state <- core_ar1_state(c(x, list(s$y)), layout, core_ar1_root(layout, rho), groups)
     root <- if (is.null(weights)) rep(1, s$n) else sqrt(weights)
+    V <- correlation_of(s, rho) / (1 - rho^2)
+    dense <- function(A) {
+      cross <- crossprod(A, solve(V, A))
+      b <- drop(solve(cross, crossprod(A, solve(V, root * s$y))))
+      left <- root * s$y - A %*% b
+      list(b = b, ssr = sum(left * solve(V, left)), inverse = solve(cross))
+    }
+    # The regressors' own shift is in the levels: dense regressors have none.
     D <- outer(s$entity, seq_len(10), "==") * 1
-    A <- root * cbind(D, s$x[[1]], s$x[[2]])
-    inverse <- solve(correlation_of(s, 0.55))
-    dense <- solve(crossprod(A, inverse %*% A), crossprod(A, inverse %*% (root * s$y)))
-    expect_equal(ours, dense[11:12], tolerance = if (shift == 0) 1e-10 else 1e-7)
-    left <- s$y * root - A %*% dense
-    expect_equal(sum((swept$columns[[3]] - X %*% ours)^2), (1 - 0.55^2) * sum(left * (inverse %*% left)),
-                 tolerance = if (shift == 0) 1e-10 else 1e-7)
-    expect_equal(swept$gram, (1 - 0.55^2) * diag(crossprod(root * D, inverse %*% (root * D))), tolerance = 1e-10)
+    level <- dense(root * cbind(D, s$x[[1]], s$x[[2]]))
+    fixed <- core_ar1_fixed(state, unname(W(weights)))
+    expect_equal(fixed$slopes, level$b[11:12], tolerance = loose)
+    expect_equal(fixed$ssr, level$ssr, tolerance = loose)
+    expect_equal(state$weight, diag(crossprod(root * D, solve(V, root * D))), tolerance = 1e-9)
+    share <- W(weights) / sum(W(weights))
+    a <- level$b[1:10] - shift * sum(level$b[11:12])
+    expect_equal(fixed$coefficients[1], sum(share * a), tolerance = loose)
+    expect_equal(fixed$levels[[1]]$level, unname(a - sum(share * a)), tolerance = loose)
+    if (shift == 0) {
+      # The error of the constant, that of the weighted mean of levels.
+      contrast <- c(share, 0, 0)
+      expect_equal(sum(fixed$root[1, ]^2), sum(contrast * (level$inverse %*% contrast)), tolerance = 1e-9)
+      expect_equal(fixed$root[-1, ] %*% t(fixed$root[-1, ]), level$inverse[11:12, 11:12], tolerance = 1e-9,
+                   ignore_attr = TRUE)
+    }
+    pooled <- core_ar1_pooled(state, TRUE)
+    one <- dense(root * cbind(1, s$x[[1]], s$x[[2]]))
+    expect_equal(pooled$coefficients, one$b - c(shift * sum(one$b[2:3]), 0, 0), tolerance = loose)
+    expect_equal(pooled$ssr, one$ssr, tolerance = loose)
+    none <- core_ar1_pooled(state, FALSE)
+    if (shift == 0) expect_equal(none$coefficients, dense(root * cbind(s$x[[1]], s$x[[2]]))$b, tolerance = 1e-9)
+  }
+})
+
+test_that("components of transformed rows are Swamy and Arora's written out", {
+  s <- ar1_sample(5)
+  layout <- core_ar1_layout(s$entity, s$clock, swept = TRUE)
+  for (rho in c(0, 0.4)) {
+    state <- core_ar1_state(c(s$x, list(s$y)), layout, core_ar1_root(layout, rho), core_groups(s$entity))
+    done <- core_swamy_arora(state, core_variance_state(state, TRUE))
+    made <- do.call(cbind, core_ar1_columns(c(list(NULL), s$x, list(s$y)), core_ar1_root(layout, rho)))
+    D <- outer(s$entity, seq_len(10), "==") * made[, 1]
+    P <- D %*% solve(crossprod(D), t(D))
+    Z <- made[, 1:3]
+    y <- made[, 4]
+    within <- lm.fit(made[, 2:3] - P %*% made[, 2:3], y - P %*% y)
+    sigma2_e <- sum(within$residuals^2) / (s$n - 10 - 2)
+    PZ <- P %*% Z
+    ssr <- sum(lm.fit(PZ, P %*% y)$residuals^2)
+    trace <- sum(diag(solve(crossprod(PZ), crossprod(crossprod(D, Z)))))
+    expect_equal(done$sigma2_e, sigma2_e)
+    expect_equal(done$sigma2_u, (ssr - (10 - 3) * sigma2_e) / (sum(made[, 1]^2) - trace))
   }
 })
 
@@ -122,9 +172,9 @@ test_that("the likeliest rho is that of the likelihood written out", {
     }
     for (swept in c(FALSE, TRUE)) {
       layout <- core_ar1_layout(s$entity, s$clock, weights = weights, swept = swept)
-      columns <- c(if (!swept) list(NULL), s$x, list(s$y))
+      columns <- c(s$x, list(s$y))
       highest <- optimize(written, c(-0.99, 0.99), swept = swept, maximum = TRUE, tol = 1e-9)$maximum
-      expect_equal(core_ar1_likeliest(columns, layout), highest, tolerance = 1e-6)
+      expect_equal(core_ar1_likeliest(columns, layout, core_groups(s$entity), TRUE), highest, tolerance = 1e-6)
     }
   }
 })

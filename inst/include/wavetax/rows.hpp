@@ -7,6 +7,7 @@
 #include <cstddef>
 #include <vector>
 
+#include "ar1.hpp"
 #include "groups.hpp"
 #include "pairs.hpp"
 
@@ -24,13 +25,20 @@ struct Rows {
   std::vector<const double*> columns;
   // Analytic weights; a null pointer means that every row weighs one.
   const double* weights = nullptr;
+  // A root of the inverse correlation of their disturbances, under which columns are read; a null pointer means none.
+  // It holds the roots of weights too, so that rows have none.
+  const Ar1Root* root = nullptr;
 
   std::size_t width() const { return columns.size(); }
   double weight(std::size_t row) const { return weights ? weights[row] : 1.0; }
 
   // Where rows [begin, begin + count) of a column stand: in place, or in `room`, which holds as many. The one way in
-  // which columns are read, so that one that is made as it is read is made here.
-  const double* read(std::size_t column, std::size_t begin, std::size_t count, double* room) const {
+  // which columns are read, so that one that is made as it is read is made here. Under a root, the column less `centre`.
+  const double* read(std::size_t column, std::size_t begin, std::size_t count, double* room, double centre = 0.0) const {
+    if (root) {
+      root->read(columns[column], centre, begin, count, room);
+      return room;
+    }
     if (columns[column]) return columns[column] + begin;
     std::fill(room, room + count, 1.0);
     return room;
@@ -38,7 +46,7 @@ struct Rows {
 
   // The same with room that grows where it is wanted.
   const double* read(std::size_t column, std::size_t begin, std::size_t count, std::vector<double>& room) const {
-    if (!columns[column] && room.size() < count) room.resize(count);
+    if ((root || !columns[column]) && room.size() < count) room.resize(count);
     return read(column, begin, count, room.data());
   }
 };
@@ -124,6 +132,7 @@ struct Sweep {
   std::vector<std::size_t> pick;   // which of the stored levels each column has; empty: in order
   const double* shift = nullptr;   // by column; null: 0
   const double* centre = nullptr;  // by column, taken off z_it and off its levels first; null: 0
+  const double* ones = nullptr;    // by group of the first layer, what is left of the column of ones; null: see theta
   bool scale_by_weight = false;    // multiply the row by the root of its weight
 
   // Writes rows [begin, begin + count) into `block`, column by column,
@@ -133,20 +142,22 @@ struct Sweep {
       layers[l].find(begin, count, places);
       for (std::size_t c = 0; c < rows.width(); ++c) {
         if (is_constant(c)) continue;
-        const double less = l == 0 && centre ? centre[c] : 0.0, from = layers[l].holds_centre && centre ? centre[c] : 0.0;
+        const double middle = centre ? centre[c] : 0.0, from = layers[l].holds_centre ? middle : 0.0;
+        const double less = l == 0 && !rows.root ? middle : 0.0;
         double* const out = block + c * block_rows;
-        const double* const in = l == 0 ? rows.read(c, begin, count, out) : out;
+        const double* const in = l == 0 ? rows.read(c, begin, count, out, middle) : out;
         layers[l].take_off(places, count, pick.empty() ? c : pick[c], from, in, less, out);
       }
     }
     for (std::size_t c = 0; c < rows.width(); ++c) {
       double* out = block + c * block_rows;
       if (is_constant(c)) {
-        fill_ones(begin, count, shift ? shift[c] : 0.0, out);
+        fill_ones(rows, c, begin, count, shift ? shift[c] : 0.0, out);
         if (!(scale_by_weight && rows.weights)) continue;
       } else if (layers.empty()) {
-        const double* const in = rows.read(c, begin, count, out);
-        if (in != out) subtract(in, centre ? centre[c] : 0.0, count, out);
+        const double middle = centre ? centre[c] : 0.0;
+        const double* const in = rows.read(c, begin, count, out, middle);
+        if (in != out) subtract(in, middle, count, out);
       }
       if (shift && shift[c] != 0.0 && !is_constant(c))
         for (std::size_t r = 0; r < count; ++r) out[r] += shift[c];
@@ -159,7 +170,14 @@ struct Sweep {
   bool is_constant(std::size_t c) const { return !pick.empty() && pick[c] == not_stored; }
 
   // The column of ones, whose mean in a group is 1, and `more`.
-  void fill_ones(std::size_t begin, std::size_t count, double more, double* out) const {
+  void fill_ones(const Rows& rows, std::size_t c, std::size_t begin, std::size_t count, double more, double* out) const {
+    if (rows.root) {
+      rows.read(c, begin, count, out);
+      if (!ones) return;
+      const int* const code = layers.front().groups.codes + begin;
+      for (std::size_t r = 0; r < count; ++r) out[r] *= ones[code[r] - 1];
+      return;
+    }
     if (layers.empty() || !layers.front().theta) {
       std::fill(out, out + count, (layers.empty() ? 1.0 : 0.0) + more);
       return;
