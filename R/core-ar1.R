@@ -183,6 +183,39 @@ core_ar1_interval <- function(e, layout, pairs, expected, level = 0.95) {
   vapply(r + c(-1, 1) * half, function(one) core_ar1_solve(expected, one), 0)
 }
 
+# Whether rows two ticks apart are related as rho has it: with r_k what residuals show at lag k,
+#   u_i = sum_2 e e_{-2} - E_2 sum e^2 - (E_2' / E_1') (sum_1 e e_{-1} - E_1 sum e^2),
+# whose mean over entities is 0 under AR(1), rho estimated: list(statistic t, G, pairs).
+core_ar1_enough <- function(e, layout, rho) {
+  by_entity <- function(x, rows) cpp_group_sums(x, layout$entity[rows], layout$count)
+  squares <- by_entity(e^2, seq_along(e))
+  pairs <- lapply(1:2, function(lag) core_ar1_pairs(layout, lag))
+  apart <- lapply(1:2, function(lag) {
+    expected <- core_ar1_expected(layout, lag, pairs[[lag]])
+    # The slope of E, from both sides.
+    slope <- (expected(min(rho + 1e-5, 1 - 1e-9)) - expected(rho - 1e-5)) / (min(rho + 1e-5, 1 - 1e-9) - (rho - 1e-5))
+    products <- by_entity(e[pairs[[lag]]$now] * e[pairs[[lag]]$before], pairs[[lag]]$now)
+    list(z = products - expected(rho) * squares, slope = slope)
+  })
+  told <- tabulate(layout$entity, layout$count) > if (layout$swept) 1 else 0
+  u <- (apart[[2]]$z - apart[[2]]$slope / apart[[1]]$slope * apart[[1]]$z)[told]
+  list(statistic = if (sum(told) > 1) core_mean_t(u) else NA_real_, G = sum(told), pairs = length(pairs[[2]]$now))
+}
+
+# Draws of such disturbances of variance 1, from normal numbers z by row.
+core_ar1_draw <- function(z, layout, rho) {
+  in_time <- if (is.null(layout$order)) seq_len(layout$n) else layout$order
+  entity <- layout$entity[in_time]
+  clock <- layout$clock[in_time]
+  first <- c(TRUE, entity[-1] != entity[-layout$n])
+  fade <- ifelse(first, 0, rho^c(0, diff(clock)))
+  place <- sequence(diff(c(which(first), layout$n + 1L)))
+  out <- sqrt(1 - fade^2) * z[in_time]
+  rows <- split(seq_along(out), place)
+  for (at in rows[-1]) out[at] <- out[at] + fade[at] * out[at - 1L]
+  out[order(in_time)]
+}
+
 # Rows whose residual is not zero whatever the outcome.
 core_live_rows <- function(layout) {
   if (!layout$swept) return(layout$n)

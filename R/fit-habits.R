@@ -9,8 +9,8 @@
 #'   `NULL`.
 #' * `family()`: normal, with the identity.
 #' * `alias()`: what each dropped regressor is of the others.
-#' * `simulate()`: new outcomes of the same rows: the fitted values with new normal disturbances, and after random
-#'   effects with new effects too.
+#' * `simulate()`: new outcomes of the same rows: the fitted values with new normal disturbances, under AR(1) related as
+#'   the fit has it, and after random effects with new effects too.
 #' * `head()`, `tail()`: of the coefficients as data.
 #'
 #' `effects()`, `proj()`, `qr()`, `kappa()`, `profile()`, `dummy.coef()` and `fit[...]` end in an error that names what
@@ -92,14 +92,11 @@ simulate.panel_fit <- function(object, nsim = 1, seed = NULL, ...) {
     stop_not_of_fits("simulate()", object, "Outcomes are simulated of fits of rows in levels.",
                      "`fit_pooled()`, `fit_fixed()` or `fit_random()` of the same equation.")
   }
-  n <- object$n
   random <- method_of(object)$effects == "random"
   mean <- if (random) linear_part(object) + offset_of(object) else stats::fitted(object)
-  sd <- sqrt(if (is.null(object$variance)) object$scale else object$variance$sigma2_e)
-  weights <- object$design$weights
-  if (!is.null(weights)) sd <- sd / sqrt(weights)
+  noise <- disturbance_draws(object, if (is.null(object$variance)) object$scale else object$variance$sigma2_e)
   draw <- function(i) {
-    out <- mean + stats::rnorm(n, sd = sd)
+    out <- mean + noise()
     for (s in if (random) seq_along(object$effects)) {
       groups <- object$effects[[s]]$groups
       out <- out + stats::rnorm(groups$count, sd = sqrt(object$variance$sigma2[[s]]))[groups$codes]
@@ -109,7 +106,7 @@ simulate.panel_fit <- function(object, nsim = 1, seed = NULL, ...) {
   draws <- if (is.null(seed)) lapply(seq_len(nsim), draw) else with_own_seed(seed, lapply(seq_len(nsim), draw))
   rows <- row_names_of(object)
   structure(stats::setNames(draws, paste0("sim_", seq_len(nsim))), class = "data.frame",
-            row.names = if (is.null(rows)) seq_len(n) else rows, seed = seed)
+            row.names = if (is.null(rows)) seq_len(object$n) else rows, seed = seed)
 }
 
 #' @rdname fit_habits

@@ -201,7 +201,8 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   if ("effects" %in% names(changes)) request$effects <- effects_argument(changes$effects, request$data)
   if ("errors" %in% names(changes)) request["errors"] <- list(rlang::eval_tidy(changes$errors))
   for (name in intersect(names(changes), names(request$options))) {
-    request$options[[name]] <- rlang::eval_tidy(changes[[name]])
+    value <- rlang::eval_tidy(changes[[name]])
+    request$options[name] <- list(if (name == "serial") serial_argument(value) else value)
   }
   if (is.null(request$data)) check_keeps_rows(object, "data to fit again")
   request$call <- call

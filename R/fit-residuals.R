@@ -22,8 +22,8 @@ residuals_of <- function(fit, type) {
     weights <- fit$design$weights
     return(residuals_of(fit, "disturbance") * if (is.null(weights)) 1 else sqrt(weights))
   }
-  shrunken <- method_of(fit)$effects == "random"
-  if (type == "transformed" || (type == "disturbance" && !shrunken)) return(transformed_residuals(fit))
+  apart <- method_of(fit)$effects == "random" || is_serial(fit)
+  if (type == "transformed" || (type == "disturbance" && !apart)) return(transformed_residuals(fit))
   effect <- effect_by_row(fit)
   if (type == "effect") return(effect)
   composite <- fit$design$y - linear_part(fit)

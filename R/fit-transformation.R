@@ -105,6 +105,18 @@ sweep_loaded <- function(fit) {
   function(columns) by_column(columns, function(v) take_loaded(v, fit))
 }
 
+# Draws of the disturbances of a fit's rows in levels, one function call a draw.
+disturbance_draws <- function(fit, variance) {
+  design <- level_design(fit)
+  n <- length(design$y)
+  sd <- sqrt(variance)
+  if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
+  if (!is_serial(fit)) return(function() stats::rnorm(n) * sd)
+  groups <- column_groups(design, design$index$entity)
+  layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count)
+  function() core_ar1_draw(stats::rnorm(n), layout, fit$serial$rho) * sd
+}
+
 apply_changes <- function(fit, columns) {
   pairs <- change_pairs(level_design(fit))
   columns[pairs$now, , drop = FALSE] - columns[pairs$before, , drop = FALSE]

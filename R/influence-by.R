@@ -12,8 +12,9 @@
 #' @return A data frame of class `influence` with a row a group and coefficient: `group`, `rows`, `term`, `without` (the
 #'   estimate without the group), `change` (that less the estimate), `in_errors` (the change in standard errors of the
 #'   fit). `plot()` draws one coefficient.
+#'   After AR(1) rho is held.
 #' @section Errors:
-#' `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one
+#' `wavetax_error_rows_apart` after AR(1) where groups do not hold entities whole; `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one
 #' group only; `wavetax_error_errors` when too many levels of effects have rows in several groups. A group without which
 #' a coefficient cannot be told has `NA`.
 #' @references Belsley, D. A., Kuh, E. and Welsch, R. E. (1980), *Regression Diagnostics*.
@@ -32,6 +33,7 @@ influence_by <- function(fit, by = "entity") {
   name <- paste(columns, collapse = ":")
   check_clusters(groups, name)
   check_cluster_count(groups$count, name, groups$labels)
+  check_whole_entities(fit, groups, name)
   rows <- error_rows(fit)
   basis <- rows$basis(groups)
   if (is.null(basis)) {
@@ -53,7 +55,16 @@ influence_by <- function(fit, by = "entity") {
   )
   out[!is.finite(out$change), c("without", "change", "in_errors")] <- NA_real_
   structure(out, class = c("influence", "data.frame"), by = name, of = fit$design$outcome,
-            estimates = as.data.frame(fit))
+            estimates = as.data.frame(fit), rho = fit$serial$rho)
+}
+
+# Rows of AR(1) are made of their neighbours too, so that only whole entities can be left out.
+check_whole_entities <- function(fit, groups, name) {
+  if (!is_serial(fit) || holds_entities(fit, groups)) return(invisible())
+  entity <- fit$design$index$entity
+  stop_wavetax(c("rows_apart", "clusters"),
+               sprintf("Under AR(1) a row is not left out alone, and `%s` does not hold each %s whole.", name, entity),
+               todo = sprintf("Leave out by %s or what holds it; or without `serial`.", entity))
 }
 
 # What leaving out each group does to the kept coefficients: a column a group. Where a coefficient is told by one group
@@ -72,17 +83,31 @@ group_changes <- function(fit, walk, basis, groups) {
 change_by_refit <- function(fit, walk, use) {
   before <- unname(kept_estimates(fit))
   out <- rep(NA_real_, length(before))
-  if (has_swept_effects(fit)) {
+  swept <- has_swept_effects(fit)
+  if (swept && has_rows_apart(fit)) {
     slopes <- slopes_without(fit, use)
     out[-1] <- slopes - before[-1]
+    return(out)
+  }
+  if (swept) {
+    # Groups hold their entities whole, whose levels go with them.
+    all <- core_coordinate_rows(walk, 1L)
+    columns <- all$z %*% walk$upper[-1, -1, drop = FALSE]
+    out[-1] <- changes_of_rows(all$e, columns, before[-1], use)
     return(out)
   }
   all <- core_coordinate_rows(walk)
   columns <- all$z %*% walk$upper
   # Coordinates are of columns less their centre, where there is a constant.
   if (has_constant(fit)) columns <- columns + columns[, 1] %o% fit$regression$frame$centre
+  changes_of_rows(all$e, columns, before, use)
+}
+
+# Least squares of some rows of swept or transformed columns, less the coefficients of all; NA where dropped.
+changes_of_rows <- function(e, columns, before, use) {
+  out <- rep(NA_real_, length(before))
   columns[abs(columns) < 1e-12 * rep(apply(abs(columns), 2, max), each = nrow(columns))] <- 0
-  y <- all$e + drop(columns %*% before)
+  y <- e + drop(columns %*% before)
   some <- core_rows(y[use], lapply(seq_len(ncol(columns)), function(j) columns[use, j]), constant = FALSE)
   if (some$n < 1) return(out)
   solution <- core_solve_pooled(core_pooled_state(some))

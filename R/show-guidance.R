@@ -42,7 +42,10 @@ as_table.influence <- function(x, n = 5, ...) {
                 rep(vapply(terms, moved_words, "", x = x), vapply(rows, nrow, 1L)))
 }
 
-influence_title <- function(x) sprintf("What the slopes of %s were without each %s", attr(x, "of"), attr(x, "by"))
+influence_title <- function(x) {
+  paste0(sprintf("What the slopes of %s were without each %s", attr(x, "of"), attr(x, "by")),
+         if (!is.null(attr(x, "rho"))) sprintf(", at rho %s", format_number(attr(x, "rho"))))
+}
 
 influence_terms <- function(x) setdiff(unique(x$term), constant_term)
 

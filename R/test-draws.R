@@ -45,13 +45,11 @@ simulated_result <- function(result, values, far = identity, own = far(unname(re
 outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   check_keeps_rows(fit, "rows to draw for")
   design <- level_design(fit)
-  n <- length(design$y)
   mean <- linear_part(fit, design, estimates)
-  sd <- sqrt(row_kind(fit)$noise(fit))
-  if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
+  noise <- disturbance_draws(fit, row_kind(fit)$noise(fit))
   sets <- if (method_of(fit)$effects == "random") fit$effects
   function() {
-    y <- mean + stats::rnorm(n) * sd
+    y <- mean + noise()
     for (s in seq_along(sets)) {
       groups <- sets[[s]]$groups
       y <- y + stats::rnorm(groups$count, sd = sqrt(fit$variance$sigma2[[s]]))[groups$codes]

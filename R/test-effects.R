@@ -50,8 +50,9 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
                 todo = "Give the one with more effects first: `test_effects(full, restricted)`.")
     }
     check_nested(restricted, full)
+    restricted <- at_rho_of(restricted, full)
   }
-  smaller <- if (is.null(restricted)) core_solve_pooled(core_pooled_state(design_rows(full$design))) else restricted
+  smaller <- without_any_effects(full, restricted)
   result <- effects_f(smaller, full)
   tested <- effects_words(Filter(function(set) !set$name %in% effect_names(restricted), full$effects))
   kept <- if (length(effect_names(restricted)) > 0) paste0(" beside those of ", list_words(effect_names(restricted)))
@@ -68,15 +69,26 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
                  sprintf("no sign that the levels of %s differ.", effects_nouns(full, restricted))),
     data_name = test_equation(full), distribution = list(name = "F", df = result$df), level = asked$level,
     cautions = if (!full$df$exact) "The effects' dimension is an upper bound, and so is p.",
-    notes = c("It takes disturbances as unrelated and of one variance; `test_mundlak()` does not.")
+    notes = c(if (is_serial(full)) {
+      sprintf("Both at rho %s; it takes disturbances as of one variance, which `test_mundlak()` does not.",
+              format_number(full$serial$rho))
+    } else {
+      "It takes disturbances as unrelated and of one variance; `test_mundlak()` does not."
+    })
   )
-  base <- if (is.null(restricted)) function() refit(full, full$design$y, "pooled", NULL) else function() restricted
+  base <- if (is.null(restricted)) function() refit(full, level_design(full)$y, "pooled", NULL) else
+    function() restricted
   with_draws(test, if (!is.null(draws)) base(), function(y) {
     more <- refit(full, y)
-    less <- if (is.null(restricted)) core_solve_pooled(core_pooled_state(design_rows(more$design))) else
-      refit(restricted, y)
-    effects_f(less, more)$statistic
+    effects_f(without_any_effects(more, if (!is.null(restricted)) at_rho_of(refit(restricted, y), more)), more)$statistic
   }, asked)
+}
+
+# The model that the effects are added to: a core's solution of all rows without effects where no other is given.
+without_any_effects <- function(full, restricted) {
+  if (!is.null(restricted)) return(restricted)
+  if (!is_serial(full)) return(core_solve_pooled(core_pooled_state(design_rows(full$design))))
+  at_rho_of(refit(full, level_design(full)$y, "pooled", NULL), full)
 }
 
 # F of two fits, or of a core's solution and a fit.

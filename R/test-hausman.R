@@ -53,6 +53,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   check_flag(common, "common")
   asked <- ask(level, draws, seed)
   check_order(consistent, efficient)
+  efficient <- at_rho_of(efficient, consistent)
   check_same_rows(consistent, efficient)
   other <- other_regressors(consistent, efficient, common)
   compared <- carried_over(consistent, efficient)
@@ -77,7 +78,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   )
   with_draws(test, efficient, function(y) {
     a <- refit(consistent, y)
-    b <- refit(efficient, y)
+    b <- at_rho_of(refit(efficient, y), a)
     hausman_form(carried_over(a, b), sigma, b$scale / a$scale)$value
   }, asked)
 }
@@ -281,6 +282,7 @@ hausman_notes <- function(form, compared, consistent, efficient, other) {
   k <- length(compared$terms)
   robust <- setdiff(unique(c(consistent$errors$label, efficient$errors$label)), "classical")
   c(
+    one_rho_words(consistent),
     if (length(other) > 0) sprintf("Not compared, as one fit alone has them: %s.", list_some(other, 6)),
     if (length(compared$carried) > 0) {
       sprintf("%s moves within %s as a combination of the others; the %s slopes are carried through it.",

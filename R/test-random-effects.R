@@ -45,7 +45,8 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
     match(effects, c("entity", "period"))]
   groups <- lapply(columns, function(name) rank_codes(kept_rows(column_groups(base$design, name)$codes, sample$keep)))
   for (g in seq_along(groups)) check_component_groups(groups[[g]], columns[g])
-  weights <- base$design$weights
+  # Rows under the root of AR(1) hold their weights.
+  weights <- fit_rows(base)$weights
   w <- if (!is.null(weights)) kept_rows(weights, sample$keep)
   root <- if (is.null(w)) 1 else sqrt(w)
   statistic <- function(e) component_statistic(e / root, groups, w, effects, alternative)
@@ -77,7 +78,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
 # The equation without the effects that are tested; others that are swept out stay.
 without_components <- function(fit, effects) {
   method <- method_of(fit)
-  if (!method$levels || !is.null(fit$design$levels) || fit$method %in% c("between", "difference")) {
+  if (!method$levels || fit$method %in% c("between", "difference")) {
     stop_wrong_fit(fit, "The test for components", "the rows as they are", call_words(fit, "fit_pooled"))
   }
   check_test_panel(fit)

@@ -92,6 +92,10 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
+  if (is_serial(fit)) {
+    check_only_ar1_test(method, lag, form, alternative, variances, draws)
+    return(serial_beyond_ar1(fit, asked$level))
+  }
   if (is.null(method)) {
     method <- if (!identical(form, "mean")) "differences" else
       if (!identical(alternative, "positive")) "durbin-watson" else

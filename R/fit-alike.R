@@ -1,0 +1,38 @@
+# Fits that are compared under one model of their disturbances.
+
+# A fit estimated again at the rho of another one, or without AR(1) where that has none.
+at_rho_of <- function(fit, other) {
+  if (!is_serial(fit) && !is_serial(other)) return(fit)
+  if (identical(fit$serial[c("rho", "left_out")], other$serial[c("rho", "left_out")])) return(fit)
+  if (!"serial" %in% method_of(fit)$arguments) stop_no_serial(fit)
+  request <- request_again(fit)
+  request$formula <- fit$design$formula
+  request$options["serial"] <- list(if (is_serial(other)) at_rho(other))
+  request["errors"] <- list(fit$errors$spec)
+  request$keep <- "rows"
+  suppressWarnings(run_fit(request), classes = "wavetax_warning_negative_variance")
+}
+
+# serial_ar1() of a fit's own rho.
+at_rho <- function(fit) serial_ar1(rho = unname(fit$serial$rho), first = fit$serial$first)
+
+stop_no_serial <- function(fit) {
+  stop_wavetax("different_disturbances", sprintf("One of the fits is under AR(1), which a %s fit does not take.",
+                                                 method_words(fit)),
+               todo = "Estimate both without `serial`.")
+}
+
+# The same equation without AR(1), to look at beside it.
+without_serial <- function(fit) {
+  request <- request_again(fit)
+  request$formula <- fit$design$formula
+  request$options["serial"] <- list(NULL)
+  request["errors"] <- list(fit$errors$spec)
+  request$keep <- "rows"
+  suppressWarnings(run_fit(request), classes = "wavetax_warning_negative_variance")
+}
+
+# What is said of fits that were put under one rho.
+one_rho_words <- function(fit) {
+  if (is_serial(fit)) sprintf("Both at rho %s, that of the %s fit.", format_number(fit$serial$rho), method_words(fit))
+}
