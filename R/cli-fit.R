@@ -11,7 +11,7 @@ fit_command <- function() {
       model = list(
         formula_option(),
         models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
-        effects_option(), variance_option(), weights_option(),
+        effects_option(), variance_option(), weights_option(), serial_option(), rho_option(),
         new_option("split", "text", "each model of all rows, and of those of each of its values", "COLUMN"),
         new_option("steps", "steps", paste(
           "a ladder instead of models: regressors such as '~ storms', or effects such as harbour, each added to what",
@@ -70,7 +70,8 @@ cli_models <- function(panel, errors, values) {
 }
 
 cli_ladder <- function(panel, errors, values) {
-  given <- list(weights = values$weights, errors = errors, rows = if (!is.null(values$rows)) values$rows(panel))
+  given <- list(weights = values$weights, errors = errors, rows = if (!is.null(values$rows)) values$rows(panel),
+                serial = chosen_serial(values))
   do.call(spec_ladder, c(list(values$formula(panel), values$steps(panel), panel), Filter(Negate(is.null), given)))
 }
 
@@ -93,6 +94,7 @@ check_fit_options <- function(values) {
       stop_usage(sprintf("--%s has no effect: --%s - prints one thing alone.", one, out))
     }
   }
+  check_rho_option(values)
   check_error_options(values)
 }
 

@@ -17,7 +17,7 @@ one_model_options <- function(tests = NULL, output, data = NULL) {
   options_under(
     data = c(key_options(), list(rows_option(), let_option()), data), read = reader_options(),
     model = list(formula_option(), models_option("one of", default = "fixed"), effects_option(), variance_option(),
-                 weights_option()),
+                 weights_option(), serial_option(), rho_option()),
     errors = list(errors_option("standard errors", one = TRUE), clusters_option("to cluster by [default: the entity]")),
     tests = tests, output = output
   )
@@ -27,7 +27,13 @@ check_one_model <- function(values) {
   if (length(values$model) != 1) stop_usage("--model takes one model here.")
   if (all_errors(values) || length(values$errors) > 1) stop_usage("--errors takes one kind here.")
   check_model_options(values)
+  check_rho_option(values)
   check_error_options(values)
+}
+
+check_rho_option <- function(values) {
+  if (is.null(values$rho) || identical(values$serial, "ar1")) return(invisible())
+  stop_usage("--rho has no effect: it is of --serial ar1.")
 }
 
 chosen_fit <- function(panel, values) cli_one_fit(values$model, panel, chosen_errors(values)[[1]], values)
@@ -36,6 +42,28 @@ variance_option <- function() {
   choices <- names(core_variance_methods)
   new_option("variance", "choice", paste("how the components of random effects are estimated:", list_or(choices)),
              "METHOD", choices = choices)
+}
+
+serial_option <- function() {
+  new_option("serial", "choice", "disturbances over time: none, or ar1 for AR(1) within each entity", "KIND",
+             choices = c("none", "ar1"))
+}
+
+rho_option <- function() {
+  new_option("rho", "rho", sprintf("of AR(1), how rho is estimated: %s; or a number [default: corrected]",
+                                   list_or(rho_methods)), "METHOD", choices = rho_methods)
+}
+
+option_rho <- function(text, option) {
+  if (text %in% rho_methods) return(text)
+  reader <- number_reader(sprintf("%s, or a number between -1 and 1", list_or(rho_methods)), function(rho) abs(rho) < 1)
+  reader(text, option)
+}
+
+# What the options say of disturbances over time; NULL where they say nothing.
+chosen_serial <- function(values) {
+  if (!identical(values$serial, "ar1")) return(NULL)
+  if (is.null(values$rho)) serial_ar1() else serial_ar1(rho = values$rho)
 }
 
 # Options that would have no effect are refused, before anything is read.
@@ -49,6 +77,10 @@ check_model_options <- function(values) {
   takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
   without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
   without("variance", takers("variance"), "only random and correlated effects have variance components")
+  if (identical(values$serial, "ar1")) {
+    plain <- setdiff(models, takers("serial"))
+    if (length(plain) > 0) stop_usage(sprintf("--serial: %s takes none; leave it out of --model.", plain[1]))
+  }
   if (!is.null(values$weights)) {
     plain <- Filter(function(model) !fit_method(model)$weighted(values$variance), models)
     if (length(plain) > 0) {
@@ -71,7 +103,8 @@ fit_arguments <- function(model, panel, errors, values) {
   effects <- if (is.null(values$effects)) "entity" else values$effects(panel)
   sets <- effect_sets(effects, panel)
   fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
-  given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights)
+  given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights,
+                serial = chosen_serial(values))
   given <- c(list(errors = errors, rows = if (!is.null(values$rows)) values$rows(panel)),
              given[intersect(names(given), method$arguments)])
   Filter(Negate(is.null), given)

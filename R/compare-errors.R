@@ -5,6 +5,8 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param terms Coefficients, by name or number; `NULL`: all slopes.
 #' @param ... Errors of your own choice in place of the usual ones, `se_` specifications, which may be named.
+#' After AR(1) the same equation without it is told beside, under the errors of the fit.
+#'
 #' @return A data frame of class `errors_comparison` with a row for each coefficient and kind of errors: `term`,
 #'   `estimate`, `errors`, `std_error`, `df`, `p_value`, and `ratio`, the standard error over the classical one. It
 #'   prints a table a coefficient with a sentence on what the differences say. Attribute `skipped` names errors that
@@ -56,7 +58,16 @@ compare_errors <- function(fit, terms = NULL, ...) {
   rownames(out) <- NULL
   structure(out, class = c("errors_comparison", "data.frame"), skipped = skipped, of = fit$design$outcome,
             model = sprintf("%s: %s", fit_title(fit), deparse_words(fit$design$formula)),
+            without_serial = if (is_serial(fit)) beside_serial(fit, chosen),
             entity = fit$design$index$entity, period = fit$design$index$period, method = fit$method)
+}
+
+# The fit without AR(1), under the same errors.
+beside_serial <- function(fit, chosen) {
+  plain <- without_serial(fit)
+  known <- intersect(chosen, kept_terms(plain))
+  table <- coefficient_table(plain, match(known, kept_terms(plain)))
+  data.frame(table[c("term", "estimate", "std_error", "p_value")], errors = comparison_label(plain))
 }
 
 # Those that a panel allows; of other tables what needs no entity or period.

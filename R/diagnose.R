@@ -62,9 +62,13 @@ diagnosis_checks <- function(fit, level, seed) {
       form = check("is the form of the equation right?", function() test_form(fit, level = level),
                    "powers of the prediction add something: a curve or an interaction is missing",
                    "no sign that it is wrong"),
-      serial = check(sprintf("are disturbances of one %s related over time?", entity),
-                     function() test_serial(fit, level = level),
-                     "they are", "no sign of it"),
+      serial = if (is_serial(fit)) {
+        check(sprintf("do disturbances of one %s fade otherwise than AR(1) has it?", entity),
+              function() test_serial(fit, level = level), "they do: AR(1) is not enough", "no sign of it")
+      } else {
+        check(sprintf("are disturbances of one %s related over time?", entity),
+              function() test_serial(fit, level = level), "they are", "no sign of it")
+      },
       cross_section = check(sprintf("do %s share shocks?", plural_of(entity)),
                             function() cross_section_of(fit, level, seed),
                             "they do", "no sign of it",
@@ -140,6 +144,7 @@ diagnosis_advice <- function(fit, status, tests) {
     if ((is("serial") || is("variance")) && !is.null(entity) && entity %in% by) {
       sprintf("The errors are clustered by %s, which allows for what was found over time and in spread.", entity)
     },
+    if (is("serial")) serial_remedy_words(fit),
     if (!is("serial") && is("with_regressors") && length(by) == 0 && !startsWith(fit$errors$label, "robust")) {
       "Use robust errors: `with_errors(fit, se_robust(\"HC3\"))`."
     },
@@ -147,6 +152,16 @@ diagnosis_advice <- function(fit, status, tests) {
     if (nrow(thick) > 0 && max(thick$of_error) > 3) collinearity_reading(thick),
     far
   )
+}
+
+# AR(1) with its price, where the fit could have it.
+serial_remedy_words <- function(fit) {
+  index <- fit$design$index
+  sets <- lapply(fit$effects, `[[`, "columns")
+  if (is_serial(fit) || !"serial" %in% method_of(fit)$arguments || is.null(index) ||
+      !all(vapply(sets, identical, TRUE, index$entity))) return(NULL)
+  sprintf("Or estimate under it, `serial = \"ar1\"`: more precise where it holds, at the price of one rho for all %s; %s",
+          plural_of(index$entity), "see `?remedies`.")
 }
 
 # The entity that moves a slope most, where it moves it by more than one standard error.

@@ -49,8 +49,18 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   structure(
     data.frame(term = vapply(rows, `[[`, "", "term"), words = vapply(rows, `[[`, "", "words"),
                estimate = pick("estimate"), low = pick("low"), high = pick("high")),
-    class = c("in_words", "data.frame"), of = fit$design$outcome
+    class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = disturbance_words(fit)
   )
+}
+
+# What AR(1) says of the disturbances; of entities each with its own rho, of the middle one.
+disturbance_words <- function(fit) {
+  if (!is_serial(fit)) return(NULL)
+  rho <- stats::median(fit$serial$rho)
+  period <- fit$design$index$period
+  sprintf("What the regressors leave of one %s %s: from one %s to the next a correlation of %s, two %s apart %s%s.",
+          fit$design$index$entity, if (rho >= 0) "fades" else "swings back", period, fixed_decimals(rho, 2),
+          plural_of(period), fixed_decimals(rho^2, 2), if (length(fit$serial$rho) > 1) " (the middle one)" else "")
 }
 
 # What a coefficient is of: the units of its term that a sentence can be on.

@@ -9,7 +9,9 @@ print.in_words <- function(x, ...) {
 }
 
 #' @export
-blocks_of.in_words <- function(x, ...) list(heading_block("In words: ", attr(x, "of")), text_block(x$words))
+blocks_of.in_words <- function(x, ...) {
+  list(heading_block("In words: ", attr(x, "of")), text_block(x$words), text_block(attr(x, "disturbances")))
+}
 
 #' @export
 print.influence <- function(x, ..., n = 5) {

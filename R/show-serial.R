@@ -9,7 +9,7 @@ serial_lines <- function(fit) {
 
 rho_line <- function(fit) {
   serial <- fit$serial
-  if (serial$method == "given") return(sprintf("AR(1): rho %s, as given", format_number(serial$rho)))
+  if (serial$method == "given") return(sprintf("AR(1): rho %s, as given", label_text(serial$rho)))
   interval <- if (all(is.finite(c(serial$low, serial$high)))) {
     sprintf(" (95 percent %s to %s)", fixed_decimals(serial$low, 2), fixed_decimals(serial$high, 2))
   }

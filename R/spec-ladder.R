@@ -10,7 +10,7 @@
 #'   `"between"`, `"random"`, `"difference"`, `"correlated"` estimates the equation so far by that
 #'   method. Names of the list name the fits.
 #' @param data A [panel_frame()] or a data frame.
-#' @param ... What every fit takes: `weights`, `errors`, `rows`.
+#' @param ... What every fit takes: `weights`, `errors`, `rows`, `serial`.
 #' @return A named list of fits, which [spec_table()] takes: [fit_pooled()] until effects come
 #'   in, [fit_fixed()] from then on.
 #' @section Errors:
@@ -42,7 +42,7 @@ spec_ladder <- function(formula, steps, data, ...) {
 # What every step's fit takes.
 check_ladder_options <- function(...) {
   given <- ...names()
-  known <- c("weights", "errors", "rows", "keep")
+  known <- c("weights", "errors", "rows", "keep", "serial")
   if (...length() == 0 || all(given %in% known)) return(invisible())
   stop_argument("...", "not understood", sprintf("Every step takes %s.", list_words(sprintf("`%s =`", known))))
 }

@@ -24,9 +24,10 @@ value_cells <- function(x) {
 
 # What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
 # fact it is, by which they are ordered; the rest is its cell, see new_cells().
-fact_kinds <- c("effects", "errors", "clusters", "rows", "entities", "r_squared", "levels", "connected", "tests", "own")
+fact_kinds <- c("effects", "serial", "errors", "clusters", "rows", "entities", "r_squared", "levels", "connected", "tests",
+                "own")
 
-default_facts <- c("effects", "errors", "clusters", "rows", "entities", "r_squared", "tests", "own")
+default_facts <- c("effects", "serial", "errors", "clusters", "rows", "entities", "r_squared", "tests", "own")
 
 new_fact <- function(model, label, about, cells) {
   if (length(label) == 0 || length(model) == 0) return(NULL)
@@ -84,6 +85,7 @@ spec_facts <- function(records, hidden, own, asked) {
 facts_of <- function(record, model, kind, records, hidden) {
   switch(kind,
     effects = effect_rows(record, model, records, hidden),
+    serial = serial_rows_of_table(record, model, records),
     errors = new_fact(model, "errors", kind, word_cells(errors_kind(record$errors))),
     clusters = new_fact(model, "clusters", kind, cluster_cells(record$errors$clusters)),
     rows = new_fact(model, "rows", kind, count_cells(record$rows)),
@@ -159,6 +161,21 @@ effect_rows <- function(record, model, records, hidden) {
   }, "")
   rbind(new_fact(model, sets, "effects", word_cells(unname(kinds))),
         new_fact(model, labels, "effects", word_cells(inside)))
+}
+
+# Under AR(1) its rho, and how that was found; where entities have their own, from which to which.
+serial_rows_of_table <- function(record, model, records) {
+  if (all(vapply(records, function(one) is.null(one$serial), TRUE))) return(NULL)
+  serial <- record$serial
+  labels <- c("AR(1) rho", "rho by")
+  if (is.null(serial)) return(new_fact(model, labels, "serial", empty_cells(2)))
+  own <- length(serial$rho) > 1
+  rho <- if (own) word_cells(paste(fixed_decimals(range(unlist(serial$rho)), 2), collapse = " to ")) else
+    number_cells(unlist(serial$rho), 2)
+  words <- c(corrected = "corrected", regression = "regression", autocorrelation = "autocorrelation",
+             "maximum-likelihood" = "likelihood", given = "as given")
+  rbind(new_fact(model, labels[1], "serial", rho),
+        new_fact(model, labels[2], "serial", word_cells(unname(words[serial$method]))))
 }
 
 # What functions say of each fit. One that fails leaves its cell empty, and why is kept as a note.

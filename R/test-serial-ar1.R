@@ -23,7 +23,8 @@ serial_beyond_ar1 <- function(fit, level) {
                          entity),
                  "no sign that AR(1) is not enough."),
     data_name = test_equation(fit), distribution = list(name = "t", df = done$G - 1), level = level,
-    notes = c(sprintf("At rho %s, whose own estimation is allowed for.", format_number(fit$serial$rho)),
+    notes = c(if (fit$serial$method == "given") sprintf("At rho %s, as given.", label_text(fit$serial$rho)) else
+                sprintf("At rho %s, whose own estimation is allowed for.", format_number(fit$serial$rho)),
               sprintf("%s of %s.", upper_first(count_of(done$pairs, "pair")), count_of(done$G, entity))),
     extra = list(autocorrelation = unname(fit$serial$rho), pairs = done$pairs, for_comparison = FALSE)
   )
