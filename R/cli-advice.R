@@ -106,7 +106,8 @@ error_options <- function(call) {
 # A call of literals and formulas as the specification; nothing else is evaluated.
 plain_error_spec <- function(call) {
   doors <- list(se_classical = se_classical, se_robust = se_robust, se_clustered = se_clustered,
-                se_newey_west = se_newey_west, se_driscoll_kraay = se_driscoll_kraay, se_bootstrap = se_bootstrap)
+                se_newey_west = se_newey_west, se_driscoll_kraay = se_driscoll_kraay, se_bootstrap = se_bootstrap,
+                se_panel_corrected = se_panel_corrected)
   door <- doors[[as.character(call[[1]])]]
   parts <- lapply(as.list(call)[-1], function(part) {
     if (is_operator(part, "~") && length(part) == 2) return(rlang::new_formula(NULL, part[[2]], emptyenv()))

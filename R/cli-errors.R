@@ -27,7 +27,9 @@ cli_error_words <- function() {
     pairs = word(drawn("pairs"), "pairs bootstrap by --by", "pairs bootstrap", TRUE),
     serial = word(function(by, lags) se_newey_west(lags), "Newey-West; serial-3 has 3 lags", "Newey-West", lags = TRUE),
     "cross-section" = word(function(by, lags) se_driscoll_kraay(lags), "Driscoll-Kraay; with lags likewise",
-                           "Driscoll-Kraay", lags = TRUE)
+                           "Driscoll-Kraay", lags = TRUE),
+    "panel-corrected" = word(function(by, lags) se_panel_corrected(), "shared shocks, by pairs of entities",
+                             "panel-corrected")
   )
 }
 

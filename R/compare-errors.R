@@ -76,7 +76,14 @@ usual_errors <- function(fit) {
   entity <- if (!is.null(index)) index$entity else if (length(fit$effects) > 0) fit$effects[[1]]$columns
   by <- function(...) list(se_clustered(column_formula(c(...))))
   c(list(se_classical(), se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) by(entity),
-    if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())))
+    if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())),
+    if (has_few_pairs(fit)) list(se_panel_corrected()))
+}
+
+# Whether pairs of entities are few enough to be looked at by the way.
+has_few_pairs <- function(fit) {
+  index <- fit$design$index
+  !is.null(index) && is.null(fit$design$between) && fit$transform$kind != "changes" && length(index$entities) <= 1000
 }
 
 comparison_label <- function(fit) {
@@ -99,5 +106,6 @@ error_kind_words <- function(spec) {
   if (inherits(spec, c("se_clustered", "se_bootstrap"))) {
     return(paste(spec$kind, "by", list_words(vapply(spec$by, paste, "", collapse = ":"))))
   }
-  c(classical = "classical", newey_west = "Newey-West", driscoll = "Driscoll-Kraay", own = "own")[[spec$kind]]
+  c(classical = "classical", newey_west = "Newey-West", driscoll = "Driscoll-Kraay", panel_corrected = "panel-corrected",
+    own = "own")[[spec$kind]]
 }

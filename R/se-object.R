@@ -45,7 +45,7 @@ errors_meat <- function(fit) {
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param ... One or more of [se_classical()], [se_robust()], [se_clustered()], [se_newey_west()],
-#'   [se_driscoll_kraay()], [se_bootstrap()] and [se_own()]; several may be named.
+#'   [se_driscoll_kraay()], [se_panel_corrected()], [se_bootstrap()] and [se_own()]; several may be named.
 #' @return The fit with its covariance, degrees of freedom and printed label changed; of several errors a list of such
 #'   fits, which [spec_table()] and [plot_estimates()] take as one model under different errors.
 #' @section Errors:

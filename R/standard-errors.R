@@ -9,24 +9,26 @@
 #' | [se_clustered()] | anything within a cluster, clusters unrelated | CR0 to CR3, several dimensions |
 #' | [se_newey_west()] | related over a few periods of an entity, entities unrelated | |
 #' | [se_driscoll_kraay()] | related over a few periods and between entities | many periods |
+#' | [se_panel_corrected()] | shared by entities within a period, unrelated over time | a panel |
 #' | [se_bootstrap()] | anything within a cluster, clusters unrelated | few clusters |
 #' | [se_own()] | what you assume | |
 #'
 #' @section What is computed:
 #' "yes": exact. Numbers point to the notes below; nothing is approximated without being asked for.
 #'
-#' | model | HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay | bootstrap |
-#' | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- |
-#' | pooled | yes | yes | yes | yes | yes | (1) | yes |
-#' | between | yes | yes | yes | yes | yes | (2) | yes |
-#' | fixed, one set | yes | yes | yes | (3) | (3) | (1) | (3) |
-#' | fixed, two sets | yes | (4) | yes | (3) | (3) | (1) | (3) |
-#' | fixed, many sets, trends | yes | (4) | yes | (3) | (3) | (1) | (3) |
-#' | random, one-way | yes | yes | yes | yes | yes | (1) | (5) |
-#' | random, two-way | yes | yes | yes | yes | yes | (1) | (5) |
-#' | differences | (6) | (6) | yes | yes | yes | (1) (6) | yes |
-#' | correlated effects | yes | yes | yes | yes | yes | (1) | (5) |
-#' | in pieces | yes | (7) | (7) | (8) | (8) | (8) | (8) |
+#' | model | HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay | panel-corrected | bootstrap |
+#' | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- |
+#' | pooled | yes | yes | yes | yes | yes | (1) | (1) | yes |
+#' | between | yes | yes | yes | yes | yes | (2) | (2) | yes |
+#' | fixed, one set | yes | yes | yes | (3) | (3) | (1) | (1) | (3) |
+#' | fixed, two sets | yes | (4) | yes | (3) | (3) | (1) | (1) | (3) |
+#' | fixed, many sets, trends | yes | (4) | yes | (3) | (3) | (1) | (1) | (3) |
+#' | random, one-way | yes | yes | yes | yes | yes | (1) | (1) | (5) |
+#' | random, two-way | yes | yes | yes | yes | yes | (1) | (1) | (5) |
+#' | differences | (6) | (6) | yes | yes | yes | (1) (6) | (9) | yes |
+#' | with AR(1) | yes | yes | yes | (3) | (3) | (1) | (1) | (3) (5) |
+#' | correlated effects | yes | yes | yes | yes | yes | (1) | (1) | (5) |
+#' | in pieces | yes | (7) | (7) | (8) | (8) | (8) | (8) | (8) |
 #'
 #' 1. On a [panel_frame()]; otherwise `wavetax_error_not_a_panel`.
 #' 2. `wavetax_error_not_a_panel`: means of entities follow no clock.
@@ -40,6 +42,7 @@
 #' 6. A note says that neighbouring changes are related: cluster by entity.
 #' 7. By one column, and for HC2 to HC4 with one set of effects; otherwise `wavetax_error_pieces`.
 #' 8. `wavetax_error_pieces`: read the data whole.
+#' 9. `wavetax_error_errors`: a change is of two periods.
 #'
 #' Random effects are taken on the rows of a root of the inverse covariance: quasi-demeaned by entity, and in the
 #' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods, scaled
@@ -49,13 +52,14 @@
 #' Cluster by entity where disturbances of an entity may be related, as they nearly always are: a
 #' fit on a panel does so by itself. With under some 50 clusters, or when print says that a coefficient rests on few of
 #' them, use `se_clustered(type = "CR2", df = "satterthwaite")` or `se_bootstrap()`. With shocks that hit many entities
-#' in one period: both dimensions, or Driscoll-Kraay errors where there are many periods. When all of a regressor's
+#' in one period: both dimensions, Driscoll-Kraay errors where there are many periods, or panel-corrected ones where
+#' nothing is related over time. When all of a regressor's
 #' variation is in one cluster no clustered error of it is honest, and print says so. A coefficient whose scores sum to
 #' zero in every group by construction has none: NA, with the reason.
 #'
 #' @section Degrees of freedom:
 #' t and F refer to the residual degrees of freedom for classical, robust and Newey-West errors, to G - 1 for clustered
-#' ones (of several dimensions the smallest), to the periods less 1 for Driscoll-Kraay errors, and with
+#' ones (of several dimensions the smallest), to the periods less 1 for Driscoll-Kraay and panel-corrected errors, and with
 #' `df = "satterthwaite"` to those of each contrast. Joint tests: [test_joint()].
 #'
 #' @name standard_errors

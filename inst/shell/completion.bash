@@ -44,7 +44,7 @@ _wavetax_takes() {
     fit:--rho|predict:--rho|influence:--rho|diagnose:--rho) printf '%s\n' corrected regression autocorrelation maximum-likelihood ;;
     fit:--split) printf '%s\n' @columns ;;
     fit:--steps) printf '%s\n' @joins, ;;
-    fit:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section all @joins, ;;
+    fit:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected all @joins, ;;
     fit:--by|predict:--by|influence:--by|diagnose:--by) printf '%s\n' @columns @joins+: ;;
     fit:--save) printf '%s\n' @files ;;
     fit:--figure|influence:--figure|compare:--figure) printf '%s\n' @files ;;
@@ -53,12 +53,12 @@ _wavetax_takes() {
     fit:--facts|compare:--facts) printf '%s\n' effects serial errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd @joins, ;;
     predict:--new) printf '%s\n' @files ;;
     predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated ;;
-    predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section ;;
+    predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected ;;
     predict:--interval) printf '%s\n' confidence prediction ;;
     influence:--without) printf '%s\n' @columns ;;
     diagnose:--format|appraise:--format) printf '%s\n' text markdown json html latex ;;
     appraise:--focus) printf '%s\n' @columns ;;
-    compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section @joins, ;;
+    compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected @joins, ;;
   esac
 }
 _wavetax() {

@@ -141,3 +141,44 @@ test_that("random effects use the rows of a root of the inverse covariance", {
     expect_equal(se_of(fit, se_newey_west(2)), unname(dense_kernel(d, data$id, data$year, 2)), tolerance = 1e-7)
   }
 })
+
+test_that("panel-corrected errors are those of pairs written out, by pairs and over what all have", {
+  d <- gappy_panel(12, 9, plain = TRUE, seed = 3)
+  d <- d[d$id != 4 | d$year == min(d$year[d$id == 4]), ] # one alone
+  p <- panel_frame(d, id, year)
+  X <- cbind(d$x1, d$x2)
+  cases <- list(
+    list(fit_pooled(y ~ x1 + x2, p, weights = ~ w), dense_regression(d$y, cbind(1, X), NULL, d$w)),
+    list(fit_fixed(y ~ x1 + x2, p), dense_regression(d$y, X, dummies_of(d$id)))
+  )
+  whole <- as.data.frame(p)[p$year %in% 2001:2004, ]
+  whole <- whole[ave(whole$id, whole$id, FUN = length) == 4, ]
+  even <- panel_frame(rbind(whole, d[d$id %in% whole$id & d$year > 2004, names(whole)]), id, year)
+  cases[[3]] <- list(fit_fixed(y ~ x1 + x2, even), dense_regression(even$y, cbind(even$x1, even$x2),
+                                                                   dummies_of(even$id)))
+  for (case in cases) {
+    data <- if (nrow(case[[2]]$X) == nrow(d)) d else even
+    live <- case[[2]]$live
+    for (pairs in c("pairwise", if (!identical(data, d)) "casewise")) {
+      fit <- with_errors(case[[1]], se_panel_corrected(pairs))
+      e <- ifelse(live, case[[2]]$e, 0)
+      all <- ave(data$id, data$year, FUN = length) == length(unique(data$id[live]))
+      meat <- 0
+      for (r in which(live)) for (s in which(live & data$year == data$year[r])) {
+        common <- intersect(data$year[live & data$id == data$id[r]], data$year[live & data$id == data$id[s]])
+        if (pairs == "casewise") common <- unique(data$year[all])
+        at <- function(i) e[match(paste(i, common), paste(data$id, data$year))]
+        meat <- meat + mean(at(data$id[r]) * at(data$id[s])) * case[[2]]$X[r, ] %o% case[[2]]$X[s, ]
+      }
+      V <- case[[2]]$A %*% meat %*% case[[2]]$A * sum(live) / case[[2]]$df
+      slopes <- ncol(V) - 1:0
+      expect_equal(unname(vcov(fit))[seq_len(2) + (nrow(vcov(fit)) > 2), seq_len(2) + (nrow(vcov(fit)) > 2)],
+                   unname(V[slopes, slopes]), tolerance = 1e-8)
+      expect_equal(fit$errors$df, length(unique(data$year[live])) - 1)
+    }
+  }
+  expect_match(paste(capture.output(print(with_errors(cases[[1]][[1]], se_panel_corrected()))), collapse = " "),
+               "panel-corrected \\(66 pairs of ids, t with 8 df\\)")
+  expect_error(with_errors(fit_difference(y ~ x1, p), se_panel_corrected()), class = "wavetax_error_errors")
+  expect_error(with_errors(cases[[2]][[1]], se_panel_corrected("casewise")), class = "wavetax_error_errors")
+})
