@@ -260,7 +260,7 @@ period_errors <- function(fit, contrast, counts, level) {
 # Of the scores of the focus: whether their period sums have more variance than the rows have alone, and how they are
 # related from one period to the next.
 period_scores <- function(fit, contrast) {
-  walk <- error_walk(fit)
+  walk <- rows_walk(fit)
   direction <- drop(crossprod(fit$regression$root, contrast))
   clock <- clock_of_errors(fit, "errors by period")
   groups <- period_groups(clock)

@@ -240,7 +240,15 @@ let_option <- function() {
 
 rows_option <- function() new_option("rows", "condition", "rows to use, such as 'season > 2012'", "TEXT")
 
-weights_option <- function() new_option("weights", "text", "analytic weights", "COLUMN")
+weights_option <- function() {
+  new_option("weights", "weights", "analytic weights: a column, or variance_of(COLUMN), estimated by group", "COLUMN")
+}
+
+# A column, or the weights that are estimated of one.
+option_weights <- function(text, option) {
+  if (!grepl("^variance_of\\(.+\\)$", text)) return(text)
+  rlang::new_formula(NULL, call("variance_of", as.name(sub("^variance_of\\((.+)\\)$", "\\1", text))), env = globalenv())
+}
 
 effects_option <- function() {
   help <- "swept out: entity, period, both, or columns such as 'harbour + coast:season' [default: entity]"

@@ -106,6 +106,6 @@ error_kind_words <- function(spec) {
   if (inherits(spec, c("se_clustered", "se_bootstrap"))) {
     return(paste(spec$kind, "by", list_words(vapply(spec$by, paste, "", collapse = ":"))))
   }
-  c(classical = "classical", newey_west = "Newey-West", driscoll = "Driscoll-Kraay", panel_corrected = "panel-corrected",
-    own = "own")[[spec$kind]]
+  c(classical = "classical", newey_west = "Newey-West", driscoll = "Driscoll-Kraay",
+    paired = "panel-corrected", own = "own")[[spec$kind]]
 }

@@ -1,5 +1,5 @@
 # Errors that entities may share in any way within a period (Beck & Katz 1995): sum over i, j of s_ij sum_t z_it z_jt',
-# s_ij the mean of e_it e_jt over the periods that both have, 0 where there is none; `casewise` over those that all have.
+# s_ij the mean of e_it e_jt over the periods that both have, 0 where there is none; `casewise` over those of all.
 # By blocks of entities, so that nothing is entities by entities. list(meat, periods: of the means; apart: pairs without
 # a common period). z and e are of live rows; entities and periods are coded from 1.
 

@@ -1,9 +1,10 @@
 # From a formula and a table to what the core takes: a design, see new_design().
 
 # `also` names further columns whose missing rows are left out (effects), `trends` those of them
-# that are numbers; a model whose effects hold the constant says so with `absorbs_constant`.
+# that are numbers; a model whose effects hold the constant says so with `absorbs_constant`. `known_weights` are those
+# that `weights` stands for, where they are not to be computed from it.
 build_design <- function(formula, data, weights = NULL, also = character(), trends = character(),
-                         absorbs_constant = FALSE, rows = NULL, in_pieces = FALSE) {
+                         absorbs_constant = FALSE, rows = NULL, in_pieces = FALSE, known_weights = NULL) {
   check_formula(formula, data)
   check_is_table(data)
   check_has_rows(data)
@@ -17,7 +18,7 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   check_text_regressors(variables[-1], data)
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1], data)
-  w <- evaluate_weights(weights, data)
+  w <- if (is.null(known_weights)) evaluate_weights(weights, data) else known_weights
   sizes <- vapply(variables, plain_size, 0)
   finite <- !is.na(sizes)
   chosen <- chosen_rows(rows, data, index)

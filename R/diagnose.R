@@ -144,7 +144,7 @@ diagnosis_advice <- function(fit, status, tests) {
     if ((is("serial") || is("variance")) && !is.null(entity) && entity %in% by) {
       sprintf("The errors are clustered by %s, which allows for what was found over time and in spread.", entity)
     },
-    if (is("serial")) serial_remedy_words(fit),
+    if (is("serial") && !is("related") && !is("component")) serial_remedy_words(fit),
     if (!is("serial") && is("with_regressors") && length(by) == 0 && !startsWith(fit$errors$label, "robust")) {
       "Use robust errors: `with_errors(fit, se_robust(\"HC3\"))`."
     },
@@ -160,8 +160,8 @@ serial_remedy_words <- function(fit) {
   sets <- lapply(fit$effects, `[[`, "columns")
   if (is_serial(fit) || !"serial" %in% method_of(fit)$arguments || is.null(index) ||
       !all(vapply(sets, identical, TRUE, index$entity))) return(NULL)
-  sprintf("Or estimate under it, `serial = \"ar1\"`: more precise where it holds, at the price of one rho for all %s; %s",
-          plural_of(index$entity), "see `?remedies`.")
+  sprintf("Or estimate under it, `serial = \"ar1\"`: more precise where it holds, at the price of %s: see `?remedies`.",
+          paste("one rho for all", plural_of(index$entity)))
 }
 
 # The entity that moves a slope most, where it moves it by more than one standard error.

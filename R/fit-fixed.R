@@ -26,8 +26,8 @@
 #'   their combinations, `~ harbour + coast:season`; slopes of each group on a column or
 #'   the period, `~ harbour + harbour:trend(season)`.
 #' @param errors `NULL`, or one of the `se_` functions: [se_classical()], [se_robust()], [se_clustered()],
-#'   [se_newey_west()], [se_driscoll_kraay()], [se_panel_corrected()], [se_bootstrap()], [se_own()]; see [standard_errors]. By default
-#'   clustered by entity, or by the first effect's column on a plain data frame.
+#'   [se_newey_west()], [se_driscoll_kraay()], [se_panel_corrected()], [se_bootstrap()], [se_own()]; see
+#'   [standard_errors]. By default clustered by entity, or by the first effect's column on a plain data frame.
 #' @return A `panel_fit`, see [fit_pooled()]. `coef()` has the slopes. Regressors that
 #'   do not vary within the groups are dropped, with the reason.
 #' @section Errors:

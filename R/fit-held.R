@@ -89,7 +89,7 @@ is_known_formula <- function(formula, columns) {
   env <- rlang::f_env(formula)
   if (is.null(env)) env <- baseenv()
   variables <- setdiff(variables_of(formula), c(columns, "."))
-  functions <- setdiff(vapply(calls_in(formula), own_call_name, ""), c("", "~", operator_names))
+  functions <- setdiff(vapply(calls_in(formula), own_call_name, ""), c("", "~", operator_names, "variance_of"))
   all(vapply(variables, function(name) is_lasting(name, env, "any"), TRUE)) &&
     all(vapply(functions, function(name) is_lasting(name, env, "function"), TRUE))
 }

@@ -40,7 +40,7 @@ NULL
 # list(hat, e: residuals times the root of weights, z: orthonormal rows, root).
 row_measures <- function(fit) {
   check_keeps_rows(fit, "leverages")
-  walk <- error_walk(fit)
+  walk <- rows_walk(fit)
   z <- core_coordinate_rows(walk)$z
   e <- weighted_residuals(fit, walk)
   swept <- seq_len(ncol(z)) <= walk$skip

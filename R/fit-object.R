@@ -31,6 +31,8 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
   check_some_regressor(solution$status, names(design$x),
                        if (fit_method(request$method)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
+  transform$inflate <- inflation_of(request, design)
+  notes <- c(notes, estimated_weights_words(request))
   fit <- structure(list(
     method = request$method, call = written_call(request$call, design$formula),
     request = if (is.data.frame(design$data)) replace(request, "data", list(NULL)) else request, design = design,

@@ -15,7 +15,8 @@
 #' @param data A [panel_frame()], or a plain data frame; for [fit_pooled()] and [fit_fixed()] also a
 #'   source read in pieces, see the section on data past memory.
 #' @param weights `NULL`, a one-sided formula (`~ berths`) or a column name. Rows of
-#'   weight 0 are left out.
+#'   weight 0 are left out. `~ variance_of(region)`: one over the variance of each group, estimated from the residuals
+#'   of the fit without weights; see [remedies].
 #' @param errors `NULL`, or one of [se_classical()], [se_clustered()]. By default
 #'   clustered by entity; classical on a plain data frame, which has no entity.
 #' @param rows `NULL`, or a one-sided formula that is true for the rows to use: `~ season >
@@ -96,5 +97,7 @@ estimate_pooled_serial <- function(request, design) {
 }
 
 request_design <- function(request, ..., weights = request$weights) {
-  build_design(request$formula, request$data, weights, ..., rows = request$rows)
+  variances <- request$options$variances
+  build_design(request$formula, request$data, weights, ..., rows = request$rows,
+               known_weights = if (!is.null(variances)) weights_of_variances(variances, request$data))
 }

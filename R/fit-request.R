@@ -70,6 +70,7 @@ run_fit <- function(request) {
     if (is.null(several) || is_source(request$data)) return(lapply(each, run_fit))
     return(with_memory_told(several(each)))
   }
+  request <- with_estimated_weights(request, run_fit)
   method <- method_of(request)
   in_pieces <- is_source(request$data)
   if (in_pieces && is.null(method$estimate_pieces)) check_is_table(request$data)

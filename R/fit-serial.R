@@ -82,8 +82,6 @@ serial_argument <- function(serial) {
   )
 }
 
-is_serial <- function(fit) !is.null(fit$serial)
-
 # The design and the state of transformed rows under the rho that is asked for: list(design, root, state, groups,
 # serial, for the fit). `swept` says whether each entity has a level. `plain` is a function of the design without
 # AR(1): list(solution, transform); `solve` one of a state, its entities and a design: the solution under AR(1).

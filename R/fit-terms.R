@@ -48,3 +48,6 @@ name_both <- function(m, names) {
 }
 
 has_swept_effects <- function(fit) method_of(fit)$effects == "fixed" && length(fit$effects) > 0
+
+# Whether its disturbances follow AR(1).
+is_serial <- function(fit) !is.null(fit$serial)

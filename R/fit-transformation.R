@@ -1,6 +1,7 @@
 # What was taken from each row before least squares: fit$transform, a list of
 #   kind                     the name of what says how, rows_<kind>() below
 #   layers, constant, ones   what the core's walk takes off, see core-view.R
+#   inflate                  by row what residuals are taken times in covariances, or NULL: see error_walk()
 #   ...                      what the estimator alone knows
 new_transformation <- function(kind = "plain", layers = list(), constant = FALSE, ones = FALSE, ...) {
   list(kind = kind, layers = layers, constant = constant, ones = ones, ...)
@@ -126,14 +127,22 @@ half_error_variance <- function(fit) fit$scale / 2
 
 by_column <- function(columns, f) matrix(apply(columns, 2, f), nrow(columns))
 
-# The rows of a fit as covariances walk over them.
-error_walk <- function(fit) {
+# The rows of a fit as they are walked over: list(view, upper, skip, n), see core_walk().
+rows_walk <- function(fit) {
   check_keeps_rows(fit, "these errors")
   row_kind(fit)$walk(fit)
 }
 
+# The same for covariances: where variances were estimated from residuals and weigh them, these are taken times what
+# makes up for that, see variance_factor().
+error_walk <- function(fit) {
+  walk <- rows_walk(fit)
+  walk$view$inflate <- fit$transform$inflate
+  walk
+}
+
 # Residuals of the regression's rows as they are walked over, times the root of their weights.
-weighted_residuals <- function(fit, walk = error_walk(fit)) row_kind(fit)$residuals(fit, walk)
+weighted_residuals <- function(fit, walk = rows_walk(fit)) row_kind(fit)$residuals(fit, walk)
 
 # Residuals of the transformed regression, one a used row: computed when they are asked for, so that
 # a fit does not hold them.

@@ -44,7 +44,7 @@ live_beside_regressors <- function(fit, walk, live) {
 }
 
 # The live rows of a fit, whatever fits the others: what every error, test and refit counts.
-all_live_rows <- function(fit, walk = error_walk(fit)) {
+all_live_rows <- function(fit, walk = rows_walk(fit)) {
   live_of_all(fit, walk, live_rows(fit), core_robust_products(walk, NULL, 0, quick = idle_residual(fit))$fitted)
 }
 

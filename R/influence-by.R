@@ -14,9 +14,10 @@
 #'   fit). `plot()` draws one coefficient.
 #'   After AR(1) rho is held.
 #' @section Errors:
-#' `wavetax_error_rows_apart` after AR(1) where groups do not hold entities whole; `wavetax_error_unknown_column`; `wavetax_error_clusters` when a group is missing for a row in use or there is one
-#' group only; `wavetax_error_errors` when too many levels of effects have rows in several groups. A group without which
-#' a coefficient cannot be told has `NA`.
+#' `wavetax_error_rows_apart` after AR(1) where groups do not hold entities whole; `wavetax_error_unknown_column`;
+#' `wavetax_error_clusters` when a group is missing for a row in use or there is one group only; `wavetax_error_errors`
+#' when too many levels of effects have rows in several groups. A group without which a coefficient cannot be told has
+#' `NA`.
 #' @references Belsley, D. A., Kuh, E. and Welsch, R. E. (1980), *Regression Diagnostics*.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
@@ -34,7 +35,7 @@ influence_by <- function(fit, by = "entity") {
   check_clusters(groups, name)
   check_cluster_count(groups$count, name, groups$labels)
   check_whole_entities(fit, groups, name)
-  rows <- error_rows(fit)
+  rows <- error_rows(fit, rows_walk(fit))
   basis <- rows$basis(groups)
   if (is.null(basis)) {
     stop_wavetax(c("crossing_effects", "errors"),

@@ -16,5 +16,12 @@ se_classical <- function() new_error_spec("classical")
 
 #' @export
 compute_errors.se_classical <- function(spec, fit) {
-  new_errors(spec, "classical", fit$df$residual, meat = fit$scale, notes = spec$note)
+  new_errors(spec, "classical", fit$df$residual, meat = classical_meat(fit), notes = spec$note)
+}
+
+# The error variance, of every row alike; times what makes up for variances that were estimated.
+classical_meat <- function(fit) {
+  if (is.null(fit$request$options$variances)) return(fit$scale)
+  check_keeps_rows(fit, "these errors")
+  fit$scale * crossprod(core_coordinate_rows(rows_walk(fit))$z * fit$transform$inflate)
 }

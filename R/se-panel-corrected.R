@@ -30,13 +30,13 @@
 #' @export
 se_panel_corrected <- function(pairs = "pairwise") {
   check_choice(pairs, c("pairwise", "casewise"), "pairs", kind = "errors")
-  new_error_spec("panel_corrected", pairs = pairs)
+  new_error_spec("paired", pairs = pairs)
 }
 
 most_paired_entities <- 20000
 
 #' @export
-compute_errors.se_panel_corrected <- function(spec, fit) {
+compute_errors.se_paired <- function(spec, fit) {
   clock <- clock_of_errors(fit, "Panel-corrected errors")
   check_rows_in_periods(fit)
   walk <- error_walk(fit)
@@ -67,15 +67,16 @@ compute_errors.se_panel_corrected <- function(spec, fit) {
 
 # Changes and generalised least squares have their own.
 check_rows_in_periods <- function(fit) {
-  if (fit$transform$kind != "changes" && !identical(fit$method, "gls")) return(invisible())
-  stop_wavetax(
-    c("rows_apart", "errors"),
-    sprintf("Panel-corrected errors are not of a %s fit, %s.", method_words(fit),
-            if (identical(fit$method, "gls")) "which weighs rows by these covariances itself" else
-              "whose rows are of two periods each"),
-    todo = if (identical(fit$method, "gls")) "Keep its own errors, or use them with `fit_pooled()` or `fit_fixed()`." else
-      "Cluster by entity, or use `fit_fixed()`."
-  )
+  if (fit$method == "gls") {
+    stop_wavetax(c("rows_apart", "errors"),
+                 "Panel-corrected errors are not of generalised least squares, which weighs rows itself.",
+                 todo = "Keep its own errors, or use `fit_pooled()` or `fit_fixed()`.")
+  }
+  if (fit$transform$kind != "changes") return(invisible())
+  stop_wavetax(c("rows_apart", "errors"),
+               sprintf("Panel-corrected errors are not of a %s fit, whose rows are of two periods each.",
+                       method_words(fit)),
+               todo = "Cluster by entity, or use `fit_fixed()`.")
 }
 
 check_pairable <- function(entities, periods, columns, clock) {

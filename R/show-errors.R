@@ -19,14 +19,14 @@ blocks_of.errors_comparison <- function(x, ...) {
     lapply(unique(x$term), function(term) {
       rows <- x[x$term == term, ]
       list(text_block(compared_words(rows[1, ])), table_block(table_of_columns(comparison_columns(rows))),
-           text_block(comparison_reading(x, rows)), beside_words(x, term), gap_block())
+           text_block(comparison_reading(x, rows)), plain_beside_words(x, term), gap_block())
     }),
     if (length(skipped) > 0) text_block("Not computed: ", names(skipped), ". ", unlist(skipped))
   )
 }
 
 # "Without AR(1): estimate -0.0504, std. error 0.0079 (clustered by harbour)"
-beside_words <- function(x, term) {
+plain_beside_words <- function(x, term) {
   plain <- attr(x, "without_serial")
   plain <- plain[plain$term == term, ]
   if (NROW(plain) == 0) return(NULL)

@@ -22,7 +22,8 @@ fit_record <- function(fit) {
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     serial = record_serial(fit), figures = record_figures(fit), pieces = fit$design$blueprint$pieces,
-    nouns = record_nouns(fit), levels = record_levels(fit), connected = record_connected(fit), singletons = singletons_of(fit)
+    nouns = record_nouns(fit), levels = record_levels(fit), connected = record_connected(fit),
+    singletons = singletons_of(fit)
   ), class = "fit_record")
 }
 

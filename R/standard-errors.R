@@ -14,9 +14,10 @@
 #' | [se_own()] | what you assume | |
 #'
 #' @section What is computed:
-#' "yes": exact. Numbers point to the notes below; nothing is approximated without being asked for.
+#' "yes": exact. Numbers point to the notes below; nothing is approximated without being asked for. Along the clock are
+#' Newey-West and Driscoll-Kraay errors, by pairs panel-corrected ones.
 #'
-#' | model | HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | Newey-West, Driscoll-Kraay | panel-corrected | bootstrap |
+#' | model | HC0, HC1 | HC2 to HC4 | CR0, CR1 | CR2, CR3 | several dimensions | along the clock | by pairs | bootstrap |
 #' | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- | :-- |
 #' | pooled | yes | yes | yes | yes | yes | (1) | (1) | yes |
 #' | between | yes | yes | yes | yes | yes | (2) | (2) | yes |
@@ -59,8 +60,8 @@
 #'
 #' @section Degrees of freedom:
 #' t and F refer to the residual degrees of freedom for classical, robust and Newey-West errors, to G - 1 for clustered
-#' ones (of several dimensions the smallest), to the periods less 1 for Driscoll-Kraay and panel-corrected errors, and with
-#' `df = "satterthwaite"` to those of each contrast. Joint tests: [test_joint()].
+#' ones (of several dimensions the smallest), to the periods less 1 for Driscoll-Kraay and panel-corrected errors, and
+#' with `df = "satterthwaite"` to those of each contrast. Joint tests: [test_joint()].
 #'
 #' @name standard_errors
 #' @aliases standard_errors

@@ -25,7 +25,7 @@ read_record <- function(entry, name, file) {
     rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
-    variance = maybe("variance", as.list), figures = maybe("figures", as.list),
+    variance = maybe("variance", as.list), serial = maybe("serial", saved_serial), figures = maybe("figures", as.list),
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
     nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels),
     connected = maybe("connected", saved_levels),
@@ -78,6 +78,18 @@ saved_errors <- function(x) {
   x$clusters <- if (!is.null(clusters)) stats::setNames(clusters, names(x$clusters))
   x$notes <- as.character(unlist(x$notes))
   x
+}
+
+# Each rho with its interval, and the entities that they are of where these have their own.
+saved_serial <- function(x) {
+  if (!is.list(x) || !is_one_text(x$method) || !x$method %in% c(rho_methods, "given")) return(NULL)
+  ends <- lapply(x[c("rho", "low", "high")], numbers_of)
+  n <- length(ends$rho)
+  fits <- function(v) is.null(v) || length(v) == 0 || length(v) == n && all(is.na(v) | abs(v) < 1)
+  if (n == 0 || anyNA(ends$rho) || !all(vapply(ends, fits, TRUE))) return(NULL)
+  entity <- if (length(x$entity) > 0) texts_of(x$entity)
+  if (length(x$entity) > 0 && (is.null(entity) || length(entity) != n)) return(NULL)
+  list(rho = ends$rho, low = ends$low, high = ends$high, entity = entity, method = x$method)
 }
 
 saved_means <- function(x, known) {

@@ -81,7 +81,7 @@ refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
 
 # Residuals of drawn disturbances through the fit's regression, as it is swept or transformed: a function of how many
 # that gives n x so many, of the rows times the root of their weight.
-residual_draws <- function(fit, walk = error_walk(fit)) {
+residual_draws <- function(fit, walk = rows_walk(fit)) {
   z <- core_coordinate_rows(walk, walk$skip)$z
   sweep <- row_kind(fit)$sweep(fit)
   function(count) {
@@ -91,7 +91,7 @@ residual_draws <- function(fit, walk = error_walk(fit)) {
 }
 
 # A statistic of residuals over draws, some at a time.
-drawn_statistics <- function(fit, statistic, asked, walk = error_walk(fit)) {
+drawn_statistics <- function(fit, statistic, asked, walk = rows_walk(fit)) {
   draw <- residual_draws(fit, walk)
   size <- max(1, min(asked$draws, floor(2e6 / fit$n)))
   first <- seq(1, asked$draws, by = size)

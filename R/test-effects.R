@@ -80,7 +80,8 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
     function() restricted
   with_draws(test, if (!is.null(draws)) base(), function(y) {
     more <- refit(full, y)
-    effects_f(without_any_effects(more, if (!is.null(restricted)) at_rho_of(refit(restricted, y), more)), more)$statistic
+    less <- if (!is.null(restricted)) at_rho_of(refit(restricted, y), more)
+    effects_f(without_any_effects(more, less), more)$statistic
   }, asked)
 }
 

@@ -50,7 +50,7 @@ test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
 }
 
 form_statistic <- function(fit, powers) {
-  walk <- error_walk(fit)
+  walk <- rows_walk(fit)
   e <- weighted_residuals(fit, walk)
   check_some_residual(fit)
   added <- row_kind(fit)$apply(fit, power_columns(fit, powers))

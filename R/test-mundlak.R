@@ -60,7 +60,9 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     table = mundlak_table(under, means),
     notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.",
                       entity,
-                      type), if (is_serial(fit)) "The fit's AR(1) is not used in this test.", if (length(when_seen) > 0) {
+                      type),
+              if (is_serial(fit)) "The fit's AR(1) is not used in this test.",
+              if (length(when_seen) > 0) {
       sprintf("Means of dummies of the %s say when each %s is seen, and are not tested.", fit$design$index$period,
               entity)
     })

@@ -4,7 +4,7 @@
 # among the periods; the words for an entity and a period. `keep` are the rows, TRUE for all.
 residual_sample <- function(fit, panel = TRUE) {
   check_keeps_rows(fit, "residuals to test")
-  walk <- error_walk(fit)
+  walk <- rows_walk(fit)
   e <- weighted_residuals(fit, walk)
   check_some_residual(fit)
   live <- all_live_rows(fit, walk)

@@ -10,7 +10,8 @@
 // A view as core_view() has it: list(columns, weights, n, layers, pick, shift, centre, combination,
 // offsets). Layers are lists of groups, levels (a column a group), theta, loading and holds_centre;
 // `pick` is the place of each column among the stored levels, 0 for the
-// column of ones that is not stored. `root` and `ones` are there where columns are read under a root, see core_ar1_root().
+// column of ones that is not stored. `root` and `ones` are there where columns are read under a root, see
+// core_ar1_root(), `inflate` where residuals are taken times a number by row.
 class RView {
  public:
   explicit RView(const Rcpp::List& view) {
@@ -44,6 +45,12 @@ class RView {
     view_.combination = by_column(view["combination"]);
     const Rcpp::List offsets = view["offsets"];
     for (R_xlen_t l = 0; l < offsets.size(); ++l) view_.offsets.push_back(as_layer(offsets[l], n));
+    if (view.containsElementNamed("inflate")) {
+      const SEXP inflate = view["inflate"];
+      if (inflate != R_NilValue && (TYPEOF(inflate) != REALSXP || Rf_xlength(inflate) != n))
+        Rcpp::stop("What residuals are taken times is not one number for each row.");
+      view_.inflate = real_or_null(inflate);
+    }
     view_.rows = &rows_;
     view_.sweep = &sweep_;
   }

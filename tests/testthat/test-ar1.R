@@ -1,18 +1,18 @@
 # AR(1) disturbances: dense generalised least squares written out, on an uneven panel with gaps, weighted or not.
 
-# list(T: the root of the inverse correlation, rows as they stand; R; W, the root of the weights).
+# list(root: the root of the inverse correlation, rows as they stand; R; W, the root of the weights).
 dense_root <- function(d, rho, w = rep(1, nrow(d))) {
   R <- outer(d$id, d$id, `==`) * rho^abs(outer(d$year, d$year, `-`))
   o <- order(d$id, d$year)
-  T <- matrix(0, nrow(d), nrow(d))
-  T[o, o] <- sqrt(1 - rho^2) * forwardsolve(t(chol(R[o, o])), diag(nrow(d)))
-  list(T = T %*% diag(sqrt(w)), R = R, W = sqrt(w))
+  root <- matrix(0, nrow(d), nrow(d))
+  root[o, o] <- sqrt(1 - rho^2) * forwardsolve(t(chol(R[o, o])), diag(nrow(d)))
+  list(root = root %*% diag(sqrt(w)), R = R, W = sqrt(w))
 }
 
 # The regression of transformed rows; `D` are transformed too, and swept out.
 dense_ar1 <- function(d, rho, X, D = NULL, w = rep(1, nrow(d)), keep = TRUE) {
-  T <- dense_root(d, rho, w)$T[keep, , drop = FALSE]
-  dense_regression(drop(T %*% d$y), T %*% X, if (!is.null(D)) T %*% D)
+  root <- dense_root(d, rho, w)$root[keep, , drop = FALSE]
+  dense_regression(drop(root %*% d$y), root %*% X, if (!is.null(D)) root %*% D)
 }
 
 # r, and E of rho, of residuals swept of D.
@@ -168,13 +168,14 @@ test_that("rho 0 is the fit without AR(1) in everything", {
     expect_equal(none$r_squared, plain$r_squared[names(none$r_squared)], tolerance = 1e-9)
     expect_equal(logLik(none), logLik(plain))
     expect_equal(residuals(none), residuals(plain))
-    expect_equal(predict(none, panel[1:9, ], interval = "prediction"), predict(plain, panel[1:9, ], interval = "prediction"))
+    ahead <- function(fit) predict(fit, panel[1:9, ], interval = "prediction")
+    expect_equal(ahead(none), ahead(plain))
     expect_equal(hatvalues(none), hatvalues(plain))
     expect_equal(influence_by(none)$change, influence_by(plain)$change, tolerance = 1e-7)
     for (test in list(test_variance, function(fit) test_variance(fit, "koenker"), test_cross_section, test_form,
                       test_normality, test_joint)) {
-      expect_equal(test(none)[c("statistic", "parameter", "p.value")], test(plain)[c("statistic", "parameter", "p.value")],
-                   tolerance = 1e-8)
+      told <- c("statistic", "parameter", "p.value")
+      expect_equal(test(none)[told], test(plain)[told], tolerance = 1e-8)
     }
   }
 })
@@ -198,7 +199,7 @@ test_that("rho is estimated by each method, with first rows dropped, and again u
   keep <- d$year > ave(d$year, d$id, FUN = min)
   expect_identical(nobs(dropped), sum(keep))
   dense <- dense_ar1(d, 0.4, X, D[, colSums(D[keep, ]) > 0], keep = keep)
-  expect_equal(unname(coef(dropped)), drop(dense$A %*% crossprod(dense$X, dense_root(d, 0.4)$T[keep, ] %*% d$y)),
+  expect_equal(unname(coef(dropped)), drop(dense$A %*% crossprod(dense$X, dense_root(d, 0.4)$root[keep, ] %*% d$y)),
                tolerance = 1e-9)
   expect_equal(df.residual(dropped), sum(keep) - sum(colSums(D[keep, ]) > 0) - 2)
   expect_equal(unname(vcov(with_errors(dropped, se_classical()))), dense$A * sum(dense$e^2) / df.residual(dropped),

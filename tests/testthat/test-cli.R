@@ -191,7 +191,7 @@ test_that("errors are words of the command line, several are columns, and wrong 
   expect_match(few$out[3], "few-clusters +wild")
   expect_match(fit("--by", "coast")$out, "`--errors few-clusters` or `--errors wild`", all = FALSE)
   expect_match(fit("--by", "harbour+season")$out, "96 harbours and 12 seasons", all = FALSE)
-  expect_match(fit("--errors", "all")$out, "Under 7 kinds of errors", all = FALSE)
+  expect_match(fit("--errors", "all")$out, "Under 8 kinds of errors", all = FALSE)
   for (wrong in list(c("--errors", "robst"), c("--errors", "serial", "--by", "coast"), c("--by", "a++b"),
                      c("--errors", "all", "--format", "csv"))) {
     expect_identical(do.call(fit, as.list(wrong))$status, 2L, info = wrong[2])

@@ -41,6 +41,7 @@ struct View {
   const Sweep* sweep = nullptr;
   const double* combination = nullptr;  // by column; null: none
   std::vector<Layer> offsets;
+  const double* inflate = nullptr;  // by row, times the combination at last; null: 1
 };
 
 // Rows [begin, end) into one sink.
@@ -70,6 +71,8 @@ void visit_rows(const View& view, std::size_t begin, std::size_t end, Sink& sink
         layer.find(at, block.count, places);
         layer.take_off(places, block.count, 0, 0.0, combined.data(), 0.0, combined.data());
       }
+      if (view.inflate)
+        for (std::size_t i = 0; i < block.count; ++i) combined[i] *= view.inflate[at + i];
     }
     sink.add(block);
   }
