@@ -11,7 +11,8 @@ fit_command <- function() {
       model = list(
         formula_option(),
         models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
-        effects_option(), variance_option(), weights_option(), serial_option(), rho_option(),
+        effects_option(), variance_option(), weights_option(), serial_option(),
+        rho_option(), variances_option(), across_option(),
         new_option("split", "text", "each model of all rows, and of those of each of its values", "COLUMN"),
         new_option("steps", "steps", paste(
           "a ladder instead of models: regressors such as '~ storms', or effects such as harbour, each added to what",
@@ -77,7 +78,8 @@ cli_ladder <- function(panel, errors, values) {
 
 check_fit_options <- function(values) {
   if (!is.null(values$steps)) {
-    for (one in intersect(c("model", "effects", "variance", "split"), names(values))) {
+    for (one in intersect(c("model", "effects", "variance", "variances", if (isTRUE(values$across)) "across", "split"),
+                          names(values))) {
       stop_usage(sprintf("--%s has no effect with --steps: each step is a model of its own.", one))
     }
   } else {

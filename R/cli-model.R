@@ -3,7 +3,8 @@
 models_option <- function(help, default = NULL, repeated = NULL) {
   told <- c(pooled = "all rows together", fixed = "effects swept out", random = "effects as draws",
             correlated = "random effects beside means of entities", between = "means of entities",
-            difference = "changes from period to period")
+            difference = "changes from period to period",
+            gls = "rows weighed by estimated variances: feasible generalised least squares")
   new_option("model", "choices", help, if (is.null(repeated)) "NAME" else "LIST", default = default,
              told = told[fit_method_names], repeated = repeated)
 }
@@ -17,7 +18,7 @@ one_model_options <- function(tests = NULL, output, data = NULL) {
   options_under(
     data = c(key_options(), list(rows_option(), let_option()), data), read = reader_options(),
     model = list(formula_option(), models_option("one of", default = "fixed"), effects_option(), variance_option(),
-                 weights_option(), serial_option(), rho_option()),
+                 weights_option(), serial_option(), rho_option(), variances_option(), across_option()),
     errors = list(errors_option("standard errors", one = TRUE), clusters_option("to cluster by [default: the entity]")),
     tests = tests, output = output
   )
@@ -36,6 +37,8 @@ check_rho_option <- function(values) {
   stop_usage("--rho has no effect: it is of --serial ar1.")
 }
 
+values_serial <- function(values) if (is.null(values$serial)) "none" else values$serial
+
 chosen_fit <- function(panel, values) cli_one_fit(values$model, panel, chosen_errors(values)[[1]], values)
 
 variance_option <- function() {
@@ -45,8 +48,18 @@ variance_option <- function() {
 }
 
 serial_option <- function() {
-  new_option("serial", "choice", "disturbances over time: none, or ar1 for AR(1) within each entity", "KIND",
-             choices = c("none", "ar1"))
+  new_option("serial", "choice", paste("disturbances over time: none, ar1 for AR(1) within each entity, with gls also",
+                                       "ar1-own, a rho for each"), "KIND",
+             choices = c("none", "ar1", "ar1-own"))
+}
+
+variances_option <- function() {
+  new_option("variances", "choice", "of gls: common, or entity for a variance of each [default: common]", "KIND",
+             choices = c("common", "entity"))
+}
+
+across_option <- function() {
+  new_option("across", "flag", "of gls: entities are related within a period too, which takes --variances entity")
 }
 
 rho_option <- function() {
@@ -62,6 +75,7 @@ option_rho <- function(text, option) {
 
 # What the options say of disturbances over time; NULL where they say nothing.
 chosen_serial <- function(values) {
+  if (identical(values$serial, "ar1-own")) return(values$serial)
   if (!identical(values$serial, "ar1")) return(NULL)
   if (is.null(values$rho)) serial_ar1() else serial_ar1(rho = values$rho)
 }
@@ -77,9 +91,16 @@ check_model_options <- function(values) {
   takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
   without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
   without("variance", takers("variance"), "only random and correlated effects have variance components")
-  if (identical(values$serial, "ar1")) {
-    plain <- setdiff(models, takers("serial"))
-    if (length(plain) > 0) stop_usage(sprintf("--serial: %s takes none; leave it out of --model.", plain[1]))
+  without("variances", takers("variances"), "it is of --model gls")
+  if (isTRUE(values$across)) {
+    if (!"gls" %in% models) stop_usage("--across has no effect: it is of --model gls.")
+    if (!identical(values$variances, "entity")) stop_usage("--across takes --variances entity with it.")
+  }
+  if (values_serial(values) != "none") {
+    plain <- setdiff(models, if (values$serial == "ar1-own") "gls" else takers("serial"))
+    if (length(plain) > 0) {
+      stop_usage(sprintf("--serial %s: %s takes none; leave it out of --model.", values$serial, plain[1]))
+    }
   }
   if (!is.null(values$weights)) {
     plain <- Filter(function(model) !fit_method(model)$weighted(values$variance), models)
@@ -100,11 +121,13 @@ cli_one_fit <- function(model, panel, errors, values) {
 
 fit_arguments <- function(model, panel, errors, values) {
   method <- fit_method(model)
-  effects <- if (is.null(values$effects)) "entity" else values$effects(panel)
-  sets <- effect_sets(effects, panel)
+  # A model that can do without effects has none unless they are named.
+  effects <- if (!is.null(values$effects)) values$effects(panel) else if (length(method$with_effects) == 0) "entity"
+  sets <- if (!is.null(effects)) effect_sets(effects, panel)
   fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
   given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights,
-                serial = chosen_serial(values))
+                serial = chosen_serial(values), variances = values$variances,
+                across = if (isTRUE(values$across)) TRUE)
   given <- c(list(errors = errors, rows = if (!is.null(values$rows)) values$rows(panel)),
              given[intersect(names(given), method$arguments)])
   Filter(Negate(is.null), given)

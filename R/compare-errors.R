@@ -83,7 +83,8 @@ usual_errors <- function(fit) {
 # Whether pairs of entities are few enough to be looked at by the way.
 has_few_pairs <- function(fit) {
   index <- fit$design$index
-  !is.null(index) && is.null(fit$design$between) && fit$transform$kind != "changes" && length(index$entities) <= 1000
+  !is.null(index) && is.null(fit$design$between) && fit$method != "gls" && fit$transform$kind != "changes" &&
+    length(index$entities) <= 1000
 }
 
 comparison_label <- function(fit) {

@@ -14,17 +14,22 @@ core_ar1_layout <- function(entity, clock, count = max(entity, 0L), weights = NU
 
 # The root of the inverse correlation, exact: z*_t = c_d (z_t - rho^d z_{t-d}), d ticks since the entity's row before,
 # c_d^2 = (1 - rho^2) / (1 - rho^2d); an entity's first row times sqrt(1 - rho^2). `rho` is one number or one by entity.
-# `drop` leaves out each entity's first row. Row r is made of rows now[r] and before[r] of the columns, see `Ar1Root`.
-core_ar1_root <- function(layout, rho, drop = FALSE) {
+# `leave` says which rows are left out: "none", each entity's "first", or those that start a run of neighbouring periods
+# ("runs"). Row r is made of rows now[r] and before[r] of the columns, see `Ar1Root`.
+core_ar1_root <- function(layout, rho, leave = "none") {
   root <- list(entity = layout$entity, clock = layout$clock, s = layout$s, now = NULL, before = NULL, rho = rho,
                n = layout$n)
-  if (is.null(layout$order) && !drop) return(root)
+  if (is.null(layout$order) && leave == "none") return(root)
   in_time <- if (is.null(layout$order)) seq_len(layout$n) else layout$order
   of <- layout$entity[in_time]
   root$before <- integer(layout$n)
   root$before[in_time] <- ifelse(c(FALSE, of[-1] == of[-layout$n]), c(0L, in_time[-layout$n]), 0L)
-  if (!drop) return(root)
+  if (leave == "none") return(root)
   root$now <- which(root$before > 0L)
+  if (leave == "runs") {
+    clock <- layout$clock
+    root$now <- root$now[clock[root$now] - clock[root$before[root$now]] == 1L]
+  }
   root$before <- root$before[root$now]
   root$n <- length(root$now)
   root
@@ -202,13 +207,13 @@ core_ar1_enough <- function(e, layout, rho) {
   list(statistic = if (sum(told) > 1) core_mean_t(u) else NA_real_, G = sum(told), pairs = length(pairs[[2]]$now))
 }
 
-# Draws of such disturbances of variance 1, from normal numbers z by row.
+# Draws of such disturbances of variance 1, from normal numbers z by row; rho is one number or one by entity.
 core_ar1_draw <- function(z, layout, rho) {
   in_time <- if (is.null(layout$order)) seq_len(layout$n) else layout$order
   entity <- layout$entity[in_time]
   clock <- layout$clock[in_time]
   first <- c(TRUE, entity[-1] != entity[-layout$n])
-  fade <- ifelse(first, 0, rho^c(0, diff(clock)))
+  fade <- ifelse(first, 0, (if (length(rho) > 1) unname(rho[entity]) else rho)^c(0, diff(clock)))
   place <- sequence(diff(c(which(first), layout$n + 1L)))
   out <- sqrt(1 - fade^2) * z[in_time]
   rows <- split(seq_along(out), place)

@@ -215,16 +215,16 @@ core_two_way_root <- function(sets, sigma2_e, sigma2) {
 }
 
 # Rows that a function makes of each column, as a walk: `root` of the columns less their centre, which is nothing of the
-# column of ones.
-core_column_walk <- function(rows, root, solution) {
+# column of ones, unless `ones` is given.
+core_column_walk <- function(rows, root, solution, ones = NULL, skip = 0L) {
   use <- core_solution_columns(solution)
   columns <- lapply(use, function(j) root(rows$columns[[j]] - solution$centre[j]))
-  if (solution$constant) columns <- c(list(root(rep(1, rows$n))), columns)
+  if (solution$constant) columns <- c(list(if (is.null(ones)) root(rep(1, rows$n)) else ones), columns)
   combination <- c(if (solution$constant) 0, solution$residual[use])
   list(
     view = list(columns = columns, weights = NULL, n = rows$n, layers = list(), pick = seq_along(columns), shift = NULL,
                 centre = numeric(length(columns)), combination = combination, offsets = list()),
-    upper = solution$frame$upper, skip = 0L, n = rows$n
+    upper = solution$frame$upper, skip = as.integer(skip), n = rows$n
   )
 }
 

@@ -54,7 +54,7 @@ diagnosis_checks <- function(fit, level, seed) {
       function() test_random_effects(fit, level = level, seed = seed),
       "they do: rows of one are not unrelated", "no sign of it"
     )),
-    if (method$effects == "fixed") list(effects = check(
+    if (method$effects == "fixed" && method$nests) list(effects = check(
       sprintf("do the effects of %s matter?", effects_words(fit$effects)), function() test_effects(fit, level = level),
       "they do, and are taken out", "no sign of it: a model without them is more precise"
     )),

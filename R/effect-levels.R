@@ -87,6 +87,7 @@ effect_errors <- function(fit) {
   unknown <- function(why) structure(vector("list", length(fit$effects)), why = why)
   fixed <- method_of(fit)$effects == "fixed"
   if (!core_only_levels(fit$effects)) return(unknown("those of effects beside own trends are not computed"))
+  if (fit$transform$kind == "across") return(unknown("those of entities that are related are not computed"))
   if (length(fit$effects) == 1) return(list(if (fixed) one_way_errors(fit) else prediction_errors(fit)))
   if (!fixed) return(unknown("those of several sets of random effects are not computed"))
   if (!keeps_rows(fit)) return(unknown("the fit keeps no rows"))
@@ -115,9 +116,9 @@ one_way_errors <- function(fit) {
   )
 }
 
-# How much each level counts in the constant: by its rows. Under AR(1) the fit holds what the constant's column has.
+# How much each level counts in the constant: by its rows. Under a root the fit holds what the constant's column has.
 constant_shares <- function(fit, weight) {
-  if (is_serial(fit)) weight <- fit$transform$left * weight
+  if (!is.null(fit$transform$left)) weight <- fit$transform$left * weight
   weight / sum(weight)
 }
 

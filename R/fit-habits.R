@@ -94,6 +94,7 @@ simulate.panel_fit <- function(object, nsim = 1, seed = NULL, ...) {
   }
   random <- method_of(object)$effects == "random"
   mean <- if (random) linear_part(object) + offset_of(object) else stats::fitted(object)
+  if (object$transform$kind == "across") row_kind(object)$noise(object)
   noise <- disturbance_draws(object, if (is.null(object$variance)) object$scale else object$variance$sigma2_e)
   draw <- function(i) {
     out <- mean + noise()

@@ -20,25 +20,35 @@
 #   weighted    function(variance): whether it takes weights under a method of variance components, and does not only
 #               say why not
 #   levels      whether its rows are those of the data, with periods of their own
+#   with_effects  what else it is where it has effects that it can do without: changes of these fields
 
 new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
                            sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
                            estimate_several = NULL, estimate_pieces = NULL,
                            r_squared = c("within", "swept", "overall"), levels = TRUE,
-                           weighted = function(variance) TRUE) {
+                           weighted = function(variance) TRUE, with_effects = list()) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
        effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
        estimate_several = estimate_several, estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels,
-       weighted = weighted)
+       weighted = weighted, with_effects = with_effects)
 }
 
 # In the order in which they are told of.
-fit_method_names <- c("pooled", "between", "fixed", "random", "difference", "correlated")
+fit_method_names <- c("pooled", "between", "fixed", "random", "difference", "correlated", "gls")
 
 fit_method <- function(name) get(paste0("method_", name), mode = "function")()
 
 # That of a fit, a record of one, or a request.
-method_of <- function(x) fit_method(x$method)
+method_of <- function(x) {
+  method <- fit_method(x$method)
+  if (length(method$with_effects) > 0 && has_effects(x)) method[names(method$with_effects)] <- method$with_effects
+  method
+}
+
+has_effects <- function(x) {
+  if (inherits(x, "panel_fit")) return(x$df$effects > 0)
+  length(x$effects) > 0 && !identical(x$effects, "none")
+}
 
 method_words <- function(fit) method_of(fit)$words
 

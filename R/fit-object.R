@@ -22,21 +22,24 @@
 #   r_squared     numbers by kind, see r_squared_words(); `log_lik`, `parameters` (their count)
 #   iteration     list(steps, achieved): 0 steps where nothing was iterated
 #   notes         what else is to be said of the sample
+#   adjustment    NULL, or what makes up for variances that were estimated: list(by_row, from which to which residuals
+#                 are taken times in covariances, or whole, what standard errors are; variances and covariances, how
+#                 many were estimated, and from how many rows; of, whose they are)
+#   covariance    NULL, or that of the entities within a period
 #   serial        NULL, or of disturbances that follow AR(1) what serial_rows() tells of them
 #   errors        new_errors() of compute_errors()
 
 new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),
                           variance = NULL, notes = NULL, working = NULL, serial = NULL,
-                          errors = request$errors) {
+                          adjustment = weights_adjustment(request), covariance = NULL, errors = request$errors) {
   check_some_regressor(solution$status, names(design$x),
-                       if (fit_method(request$method)$effects == "fixed") within_words(effects))
+                       if (method_of(request)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
-  transform$inflate <- inflation_of(request, design)
-  notes <- c(notes, estimated_weights_words(request))
+  if (is.null(transform$inflate)) transform$inflate <- inflation_of(request, design)
   fit <- structure(list(
     method = request$method, call = written_call(request$call, design$formula),
     request = if (is.data.frame(design$data)) replace(request, "data", list(NULL)) else request, design = design,
-    coefficients = coefficient_roles(solution, design, effects, request$method),
+    coefficients = coefficient_roles(solution, design, effects, method_of(request)),
     regression = solution[regression_fields],
     transform = transform, working = working, effects = effects, variance = variance,
     n = solution$n, ssr = solution$ssr, sst = solution$sst, scale = solution$ssr / solution$df_residual,
@@ -44,12 +47,13 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     r_squared = solution$r_squared, iteration = list(
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
       achieved = if (is.null(solution$achieved)) 0 else solution$achieved
-    ), notes = notes, serial = serial
+    ), notes = notes, serial = serial, adjustment = adjustment, covariance = covariance
   ), class = c(paste0("panel_fit_", request$method), "panel_fit"), home = home())
   if (is.null(variance) && !is.null(serial)) {
     fit$variance <- list(sigma2_e = fit$scale / (1 - serial$rho^2), sigma2 = NULL)
   }
-  fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2) + estimated_rhos(serial)
+  fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2) + estimated_rhos(serial) +
+    if (is.null(adjustment)) 0 else as.integer(adjustment$variances - 1 + adjustment$covariances)
   fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
   fit <- under_errors(fit, default_errors(fit, errors))
   if (request$keep == "nothing") slim(fit) else hold_rows(fit)
@@ -101,16 +105,14 @@ combined_of <- function(solution, j, terms) {
 dropped_reason <- function(solution, j, combination, effects, method) {
   if (solution$status[j] == 0L) return("")
   if (solution$status[j] == 1L || solution$norms[j] == 0) {
-    if (length(effects) > 0 && fit_method(method)$effects == "fixed") {
+    if (length(effects) > 0 && method$effects == "fixed") {
       return(sprintf("does not vary within %s", within_words(effects)))
     }
-    return(if (method_constant(method) == "drift") "does not change from one period to the next" else
+    return(if (method$constant == "drift") "does not change from one period to the next" else
       "zero in every row")
   }
   combination_words(names(combination))
 }
-
-method_constant <- function(name) fit_method(name)$constant
 
 combination_words <- function(names) {
   others <- setdiff(names, constant_term)
@@ -149,6 +151,7 @@ r_squared_group <- function(fit) {
 # by its effects; a single cluster carries no clustered error, and then it is said.
 default_errors <- function(fit, errors) {
   if (!is.null(errors)) return(errors)
+  if (fit$transform$kind == "across") return(se_classical())
   by <- c(fit$design$index$entity, unlist(lapply(fit$effects, `[[`, "columns")))[1]
   # Means of a period or a coast have rows of several entities: each row is a cluster of its own.
   mean <- fit$design$between

@@ -97,7 +97,7 @@ estimate_pooled_serial <- function(request, design) {
 }
 
 request_design <- function(request, ..., weights = request$weights) {
-  variances <- request$options$variances
+  variances <- request$options$group_variances
   build_design(request$formula, request$data, weights, ..., rows = request$rows,
                known_weights = if (!is.null(variances)) weights_of_variances(variances, request$data))
 }

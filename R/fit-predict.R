@@ -63,9 +63,9 @@ prediction_variance <- function(fit, x, newdata, effects) {
   }
   if (!effects) return(of(mean_coordinates(fit, rep(1, n), x)))
   set <- fit$effects[[1]]
-  if (length(fit$effects) > 1 || length(set$slopes) > 0) {
+  if (length(fit$effects) > 1 || length(set$slopes) > 0 || fit$transform$kind == "across") {
     stop_wavetax(
-      "no_interval", "Intervals with several sets of effects, or with trends, are not known.",
+      "no_interval", "Intervals with several sets of effects, with trends, or across entities are not known.",
       todo = "`effects = FALSE` gives them for an average group."
     )
   }
@@ -88,6 +88,10 @@ prediction_variance <- function(fit, x, newdata, effects) {
 # Variance of a new row about its mean.
 noise_variance <- function(fit, effects) {
   if (is.null(fit$variance)) return(fit$scale)
+  if (length(fit$variance$sigma2_e) > 1) {
+    stop_wavetax("no_interval", "Each entity has a variance of its own here: intervals of new rows are not given.",
+                 todo = "`interval = \"confidence\"` gives those of the mean.")
+  }
   fit$variance$sigma2_e + if (effects) 0 else sum(fit$variance$sigma2)
 }
 

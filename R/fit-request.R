@@ -203,7 +203,7 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   if ("errors" %in% names(changes)) request["errors"] <- list(rlang::eval_tidy(changes$errors))
   for (name in intersect(names(changes), names(request$options))) {
     value <- rlang::eval_tidy(changes[[name]])
-    request$options[name] <- list(if (name == "serial") serial_argument(value) else value)
+    request$options[name] <- list(if (name == "serial") serial_argument(value, object$method == "gls") else value)
   }
   if (is.null(request$data)) check_keeps_rows(object, "data to fit again")
   request$call <- call

@@ -71,13 +71,16 @@ check_given_rho <- function(rho) {
 }
 
 # What a fit was asked of the disturbances: NULL, or serial_ar1()'s.
-serial_argument <- function(serial) {
+serial_argument <- function(serial, own = FALSE) {
   if (is.null(serial) || identical(serial, "none")) return(NULL)
   if (identical(serial, "ar1")) return(serial_ar1())
+  if (own && identical(serial, "ar1-own")) return(structure(list(rho = "own", first = "keep", iterate = FALSE),
+                                                            class = "serial_ar1"))
   if (inherits(serial, "serial_ar1")) return(serial)
   stop_argument(
     "serial", if (is.function(serial)) "a function; call it, with brackets" else value_words(serial),
-    c("It takes \"none\", \"ar1\" or `serial_ar1()`.",
+    c(if (own) "It takes \"none\", \"ar1\", \"ar1-own\" or `serial_ar1()`." else
+        "It takes \"none\", \"ar1\" or `serial_ar1()`.",
       if (identical(serial, "ar1-own")) "`fit_gls(serial = \"ar1-own\")` gives each entity a rho of its own."), "serial"
   )
 }
@@ -93,7 +96,7 @@ serial_rows <- function(request, design, swept, plain, solve) {
   layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, design$weights, swept)
   found <- serial_start(spec, design, layout, groups, plain)
   repeat {
-    out <- rows_under(design, layout, found$rho, spec$first == "drop")
+    out <- rows_under(design, layout, found$rho, if (spec$first == "drop") "first" else "none")
     if (!spec$iterate || found$steps >= most_rho_steps) break
     solution <- solve(out$state, out$groups, out$design)
     next_one <- serial_again(found, solution, design, layout)
@@ -137,11 +140,12 @@ loaded_groups <- function(made) replace(made$groups, "weight", list(made$state$w
 
 most_rho_steps <- 200
 
-rows_under <- function(design, layout, rho, drop) {
-  root <- core_ar1_root(layout, rho, drop)
+# The design, root, entities and state of the rows under rho, of which some may be left out, see core_ar1_root().
+rows_under <- function(design, layout, rho, leave) {
+  root <- core_ar1_root(layout, rho, leave)
   entity <- design$index$entity
   columns <- design_rows(design)$columns
-  if (drop) design <- with_groups(design_of_rows(design, root$now), entity)
+  if (leave != "none") design <- with_groups(design_of_rows(design, root$now), entity)
   groups <- design$groups[[entity]]
   list(design = design, root = root, groups = groups, state = core_ar1_state(columns, layout, root, groups))
 }
@@ -165,9 +169,11 @@ serial_start <- function(spec, design, layout, groups, plain) {
   fitted <- plain(design)
   e <- plain_residuals(fitted, fitted$solution, design)
   check_rho_told(e, design)
-  if (spec$rho != "maximum-likelihood") {
-    return(c(core_ar1_rho(e, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho)))
-  }
+  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, e, pairs))
+  c(core_ar1_rho(e, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
+}
+
+likeliest_rho <- function(design, layout, groups, e, pairs = core_ar1_pairs(layout)) {
   rho <- core_ar1_likeliest(design_rows(design)$columns, layout, groups, design$constant)
   interval <- core_ar1_interval(e, layout, pairs, core_ar1_expected(layout, pairs = pairs))
   c(core_within_bounds(rho), list(low = interval[1], high = interval[2], pairs = length(pairs$now), steps = 0L))

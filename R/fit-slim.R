@@ -43,7 +43,7 @@ slim <- function(fit) {
     layer["loading"] <- list(NULL)
     layer
   })
-  fit$transform[intersect(c("root", "tau", "inflate"), names(fit$transform))] <- NULL
+  fit$transform[intersect(c("root", "tau", "inflate", "apply", "constant_column"), names(fit$transform))] <- NULL
   if (!is.null(fit$working)) fit$working <- list(y = numeric(), weights = numeric())
   fit$request["data"] <- list(NULL)
   without_environments(fit)

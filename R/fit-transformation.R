@@ -110,10 +110,11 @@ sweep_loaded <- function(fit) {
 disturbance_draws <- function(fit, variance) {
   design <- level_design(fit)
   n <- length(design$y)
+  groups <- if (is_serial(fit) || length(variance) > 1) column_groups(design, design$index$entity)
+  if (length(variance) > 1) variance <- unname(variance[label_text(groups$labels)])[groups$codes]
   sd <- sqrt(variance)
   if (!is.null(design$weights)) sd <- sd / sqrt(design$weights)
   if (!is_serial(fit)) return(function() stats::rnorm(n) * sd)
-  groups <- column_groups(design, design$index$entity)
   layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count)
   function() core_ar1_draw(stats::rnorm(n), layout, fit$serial$rho) * sd
 }
@@ -146,7 +147,10 @@ weighted_residuals <- function(fit, walk = rows_walk(fit)) row_kind(fit)$residua
 
 # Residuals of the transformed regression, one a used row: computed when they are asked for, so that
 # a fit does not hold them.
-transformed_residuals <- function(fit) core_residuals(fit_rows(fit), fit$transform, fit$regression)
+transformed_residuals <- function(fit) {
+  if (fit$transform$kind == "across") return(weighted_residuals(fit))
+  core_residuals(fit_rows(fit), fit$transform, fit$regression)
+}
 
 # Rows of a design one period apart, by the later one: see core_adjacent_rows().
 change_pairs <- function(design) {

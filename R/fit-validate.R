@@ -36,7 +36,7 @@ validate_panel_fit <- function(fit) {
     must(length(set$groups$labels) == set$groups$count && length(set$groups$sizes) == set$groups$count, "effects")
     must(is.null(set$level) == !set$intercept && all(lengths(set$slopes) == set$groups$count), "effects")
   }
-  must(is.null(fit$variance) == (method$effects != "random" && !is_serial(fit)), "variance")
+  must(is.null(fit$variance) == (method$effects != "random" && !is_serial(fit) && fit$method != "gls"), "variance")
   for (layer in fit$transform$layers) {
     must(is.matrix(layer$levels) && is.logical(layer$holds_centre), "transform")
     must(is.null(layer$groups$codes) || !keeps_rows(fit) || length(layer$groups$codes) == fit$n, "transform")

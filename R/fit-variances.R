@@ -1,10 +1,11 @@
 # Weights that are estimated: `weights = ~ variance_of(harbour)`. Two steps: the fit without them, from whose residuals
 # each group has a variance, and the fit under one over these.
 
-# A request whose weights are such has them computed, `run` the function that fits: options$variances is list(column, labels, sigma2, rows, n).
+# A request whose weights are such has them computed, `run` the function that fits: options$group_variances is
+# list(column, labels, sigma2, rows, n).
 with_estimated_weights <- function(request, run) {
   column <- variance_column(request)
-  request$options$variances <- NULL
+  request$options$group_variances <- NULL
   if (is.null(column)) return(request)
   check_takes_variances(request)
   first <- request
@@ -13,7 +14,7 @@ with_estimated_weights <- function(request, run) {
   first["errors"] <- list(se_classical())
   first$keep <- "rows"
   fit <- muffled(run(first), "message")
-  request$options$variances <- group_variances(fit, column)
+  request$options$group_variances <- group_variances(fit, column)
   request
 }
 
@@ -89,15 +90,39 @@ variance_factor <- function(rows) rows / (rows - 2)
 
 # By row of a design, NULL where no variances were estimated.
 inflation_of <- function(request, design) {
-  variances <- request$options$variances
+  variances <- request$options$group_variances
   if (is.null(variances)) return(NULL)
   variance_factor(variances$rows)[match(used_column(design, variances$column), variances$labels)]
 }
 
-estimated_weights_words <- function(request) {
-  variances <- request$options$variances
+# What makes up for estimated weights, for the fit: see new_panel_fit().
+weights_adjustment <- function(request) {
+  variances <- request$options$group_variances
   if (is.null(variances)) return(NULL)
-  sprintf("Weights in two steps: %s by %s from %s of the fit without them; errors are times %s for it",
-          count_of(length(variances$sigma2), "variance"), variances$column, count_of(variances$n, "row"),
-          paste(unique(fixed_decimals(range(variance_factor(variances$rows)), 2)), collapse = " to "))
+  list(by_row = range(variance_factor(variances$rows)), variances = length(variances$sigma2), covariances = 0,
+       rows = variances$n, of = variances$column)
+}
+
+# The variance of each entity from residuals of rows that are alike but for it.
+entity_variances <- function(left, groups, entity) {
+  rows <- groups$sizes
+  small <- rows > 0 & rows < 3
+  if (any(small)) {
+    stop_wavetax("variances", sprintf("%s %s two rows or one: too few for a variance.", count_of(sum(small), entity),
+                                      if (sum(small) == 1) "has" else "have"),
+                 where = sprintf("%s.", list_some(label_text(groups$labels[small]), 4)),
+                 todo = "Leave them out with `rows =`, or use `variances = \"common\"`.")
+  }
+  out <- core_group_sums(left^2, groups$codes, groups$count) / rows
+  check_no_zero_variance(out, groups$labels, entity)
+  out
+}
+
+check_no_zero_variance <- function(variances, labels, entity) {
+  none <- which(variances <= 1e-14 * max(variances, na.rm = TRUE))
+  if (length(none) == 0) return(invisible())
+  stop_wavetax("variances", sprintf("Residuals of %s are all 0: a weight without end.",
+                                    count_of(length(none), entity)),
+               where = sprintf("%s.", list_some(label_text(labels[none]), 4)),
+               todo = "Leave them out with `rows =`.")
 }

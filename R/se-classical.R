@@ -21,7 +21,9 @@ compute_errors.se_classical <- function(spec, fit) {
 
 # The error variance, of every row alike; times what makes up for variances that were estimated.
 classical_meat <- function(fit) {
-  if (is.null(fit$request$options$variances)) return(fit$scale)
+  adjustment <- fit$adjustment
+  if (!is.null(adjustment$whole)) return(fit$scale * adjustment$whole^2)
+  if (is.null(adjustment$by_row)) return(fit$scale)
   check_keeps_rows(fit, "these errors")
   fit$scale * crossprod(core_coordinate_rows(rows_walk(fit))$z * fit$transform$inflate)
 }

@@ -73,6 +73,7 @@ with_errors <- function(fit, ...) {
 }
 
 under_errors <- function(fit, spec) {
+  check_errors_suit(fit, spec)
   computed <- compute_errors(spec, fit)
   if (is.null(computed$covariance)) {
     computed$covariance <- core_covariance(fit$regression$root, computed$meat)
@@ -82,6 +83,14 @@ under_errors <- function(fit, spec) {
   computed$covariance <- name_both(computed$covariance, kept_terms(fit))
   fit$errors <- computed
   hold_columns(fit)
+}
+
+# Where covariances across entities weigh the rows, what is clustered no longer stands apart.
+check_errors_suit <- function(fit, spec) {
+  if (fit$transform$kind != "across" || inherits(spec, c("se_classical", "se_own"))) return(invisible())
+  stop_wavetax(c("across", "errors"),
+               "After `across = TRUE` rows are mixed over entities, and only the errors of the model are known.",
+               todo = "Keep them, `se_classical()`; or `fit_pooled()` with `se_panel_corrected()` or `se_clustered()`.")
 }
 
 # A coefficient whose scores sum to zero within every group by construction (two periods and period sums within

@@ -22,5 +22,29 @@ rows_serial <- function() {
   )
 }
 
+# Related across entities within periods: under the root of each entity's disturbances, then that of each period's.
+rows_across <- function() {
+  new_row_kind(
+    walk = function(fit) {
+      rows <- fit_rows(fit)
+      rows["root"] <- list(NULL)
+      core_column_walk(rows, root_across(fit), fit$regression, fit$transform$constant_column, has_swept_effects(fit))
+    },
+    apply = function(fit, columns) by_column(columns, root_across(fit)),
+    residuals = function(fit, walk) core_coordinate_rows(walk)$e, noise = refuse_draws
+  )
+}
+
+root_across <- function(fit) {
+  root <- fit$transform$root
+  apply <- fit$transform$apply
+  function(v) apply(core_ar1_columns(list(as.double(v)), root)[[1]])
+}
+
+refuse_draws <- function(fit) {
+  stop_not_of_fits("a simulation", fit, "Disturbances that are related across entities are not drawn.",
+                   "`fit_pooled()` or `fit_fixed()` of the same equation.")
+}
+
 # Changes between adjacent periods, of two disturbances each.
 rows_changes <- function() new_row_kind(apply = apply_changes, noise = half_error_variance)

@@ -99,6 +99,7 @@ closing_words <- function(fit) {
     },
     if (!is.null(fit$variance$sigma2)) variance_words(fit),
     if (is_serial(fit)) serial_lines(fit),
+    adjustment_line(fit),
     if (length(fit$errors$notes) > 0) paste("Note:", fit$errors$notes),
     if (fit$n >= many_rows && keeps_rows(fit)) size_words(fit)
   )

@@ -21,9 +21,9 @@ fit_record <- function(fit) {
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
     dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
-    serial = record_serial(fit), figures = record_figures(fit), pieces = fit$design$blueprint$pieces,
-    nouns = record_nouns(fit), levels = record_levels(fit), connected = record_connected(fit),
-    singletons = singletons_of(fit)
+    serial = record_serial(fit), variances = variances_words(fit), figures = record_figures(fit),
+    pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit), levels = record_levels(fit),
+    connected = record_connected(fit), singletons = singletons_of(fit)
   ), class = "fit_record")
 }
 
@@ -40,6 +40,13 @@ record_serial <- function(fit) {
   if (is.null(serial)) return(NULL)
   list(rho = unname(serial$rho), low = unname(serial$low), high = unname(serial$high), entity = names(serial$rho),
        method = serial$method)
+}
+
+# Whose variances the rows were weighed by, where these were estimated.
+variances_words <- function(fit) {
+  a <- fit$adjustment
+  if (is.null(a)) return(NULL)
+  if (a$covariances > 0) sprintf("%s related", plural_of(a$of)) else paste("by", a$of)
 }
 
 record_nouns <- function(fit) list(entity = fit$design$index$entity, period = fit$design$index$period)

@@ -85,7 +85,7 @@ spec_facts <- function(records, hidden, own, asked) {
 facts_of <- function(record, model, kind, records, hidden) {
   switch(kind,
     effects = effect_rows(record, model, records, hidden),
-    serial = serial_rows_of_table(record, model, records),
+    serial = disturbance_rows(record, model, records),
     errors = new_fact(model, "errors", kind, word_cells(errors_kind(record$errors))),
     clusters = new_fact(model, "clusters", kind, cluster_cells(record$errors$clusters)),
     rows = new_fact(model, "rows", kind, count_cells(record$rows)),
@@ -163,19 +163,25 @@ effect_rows <- function(record, model, records, hidden) {
         new_fact(model, labels, "effects", word_cells(inside)))
 }
 
-# Under AR(1) its rho, and how that was found; where entities have their own, from which to which.
-serial_rows_of_table <- function(record, model, records) {
-  if (all(vapply(records, function(one) is.null(one$serial), TRUE))) return(NULL)
+# Of fits whose disturbances are more than unrelated and alike: the rho of AR(1), of entities with their own from which
+# to which, how it was found, and whose variances were estimated. Rows that no fit has are left out.
+disturbance_rows <- function(record, model, records) {
+  of_any <- function(field) any(!vapply(records, function(one) is.null(one[[field]]), TRUE))
   serial <- record$serial
-  labels <- c("AR(1) rho", "rho by")
-  if (is.null(serial)) return(new_fact(model, labels, "serial", empty_cells(2)))
-  own <- length(serial$rho) > 1
-  rho <- if (own) word_cells(paste(fixed_decimals(range(unlist(serial$rho)), 2), collapse = " to ")) else
-    number_cells(unlist(serial$rho), 2)
   words <- c(corrected = "corrected", regression = "regression", autocorrelation = "autocorrelation",
              "maximum-likelihood" = "likelihood", given = "as given")
-  rbind(new_fact(model, labels[1], "serial", rho),
-        new_fact(model, labels[2], "serial", word_cells(unname(words[serial$method]))))
+  cell <- function(value, cells) if (is.null(value)) empty_cells(1) else cells(value)
+  rho_cells <- function(serial) {
+    rho <- unlist(serial$rho)
+    if (length(rho) == 1) number_cells(rho, 2) else word_cells(paste(fixed_decimals(range(rho), 2), collapse = " to "))
+  }
+  rbind(
+    if (of_any("serial")) new_fact(model, "AR(1) rho", "serial", cell(serial, rho_cells)),
+    if (of_any("serial")) {
+      new_fact(model, "rho by", "serial", cell(serial$method, function(method) word_cells(unname(words[method]))))
+    },
+    if (of_any("variances")) new_fact(model, "variances", "serial", cell(record$variances, word_cells))
+  )
 }
 
 # What functions say of each fit. One that fails leaves its cell empty, and why is kept as a note.

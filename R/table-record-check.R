@@ -67,6 +67,9 @@ record_claims <- list(
       within_range(parts$variance, 0, Inf) && close_to(parts$sd^2, parts$variance) &&
       (sum(parts$variance) == 0 || close_to(parts$share, parts$variance / sum(parts$variance)))
   },
+  variances = function(record) {
+    is.null(record$variances) || any(grepl(record$variances, c(record$title, record$closing), fixed = TRUE))
+  },
   figures = function(record) {
     if (is.null(record$figures)) return(TRUE)
     x <- lapply(record$figures[setdiff(names(record$figures), "df_exact")], function(one) numbers_of(list(one)))

@@ -39,7 +39,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")
   check_flag(robust, "robust")
   asked <- ask(level, draws, seed)
-  if (!has_swept_effects(full)) {
+  if (!has_swept_effects(full) || !method_of(full)$nests) {
     stop_wrong_fit(full, "The test of effects", "a fixed effects fit", call_words(full, "fit_fixed"))
   }
   if (robust) stop_robust_effects(full)

@@ -76,7 +76,7 @@ as_correlated <- function(fit) {
   check_keeps_rows(fit, "rows to estimate again")
   if (fit$method == "correlated") return(fit)
   sets <- fit$effects
-  one <- method_of(fit)$effects != "none" && length(sets) > 0 && any(vapply(sets, function(set) {
+  one <- fit$method != "gls" && method_of(fit)$effects != "none" && length(sets) > 0 && any(vapply(sets, function(set) {
     length(set$columns) == 1 && set$intercept
   }, TRUE))
   if (!one) {

@@ -78,7 +78,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
 # The equation without the effects that are tested; others that are swept out stay.
 without_components <- function(fit, effects) {
   method <- method_of(fit)
-  if (!method$levels || fit$method %in% c("between", "difference")) {
+  if (!method$levels || fit$method %in% c("between", "difference", "gls")) {
     stop_wrong_fit(fit, "The test for components", "the rows as they are", call_words(fit, "fit_pooled"))
   }
   check_test_panel(fit)

@@ -33,8 +33,22 @@ serial_beyond_ar1 <- function(fit, level) {
 # The residuals that rho was estimated from: those without AR(1), swept of the effects, times the root of the weights.
 fit_before_ar1 <- function(fit) {
   plain <- without_serial(fit)
-  if (method_of(fit)$effects == "random") plain <- refit(plain, level_design(plain)$y, "fixed")
+  effects <- method_of(fit)$effects
+  if (!method_of(fit)$nests) {
+    plain <- if (effects == "none") refit(plain, level_design(plain)$y, "pooled", NULL) else
+      refit(plain, level_design(plain)$y, "fixed", "entity")
+  }
   weighted_residuals(plain)
+}
+
+# Rows that are weighed by estimated variances, or each entity by its own rho, have no test of this kind.
+check_one_rho <- function(fit) {
+  if (fit$method != "gls" || is_serial(fit) && length(fit$serial$rho) == 1) return(invisible())
+  stop_test(c("other_fit", "method"),
+            if (is_serial(fit)) "Whether AR(1) is enough is told at one rho, and here each entity has its own." else
+              "Serial correlation is told from rows that were not weighed by variances estimated from them.",
+            todo = sprintf("Test the fit before it, `%s`.",
+                           call_words(fit, if (has_effects(fit)) "fit_fixed" else "fit_pooled")))
 }
 
 check_only_ar1_test <- function(method, lag, form, alternative, variances, draws) {

@@ -92,6 +92,7 @@ test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, lev
   asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "rows to test")
   check_test_panel(fit)
+  check_one_rho(fit)
   if (is_serial(fit)) {
     check_only_ar1_test(method, lag, form, alternative, variances, draws)
     return(serial_beyond_ar1(fit, asked$level))

@@ -37,12 +37,13 @@ _wavetax_takes() {
     balance:--how) printf '%s\n' fill entities block ;;
     join:--by) printf '%s\n' @joins, ;;
     join:--match) printf '%s\n' exact tidy ;;
-    fit:--model) printf '%s\n' pooled between fixed random difference correlated @joins, ;;
+    fit:--model) printf '%s\n' pooled between fixed random difference correlated gls @joins, ;;
     fit:--effects|predict:--effects|influence:--effects|diagnose:--effects) printf '%s\n' entity period both @columns @joins+: ;;
     fit:--variance|predict:--variance|influence:--variance|diagnose:--variance) printf '%s\n' swamy-arora wallace-hussain amemiya nerlove maximum-likelihood ;;
     fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights) printf '%s\n' @columns ;;
-    fit:--serial|predict:--serial|influence:--serial|diagnose:--serial) printf '%s\n' none ar1 ;;
+    fit:--serial|predict:--serial|influence:--serial|diagnose:--serial) printf '%s\n' none ar1 ar1-own ;;
     fit:--rho|predict:--rho|influence:--rho|diagnose:--rho) printf '%s\n' corrected regression autocorrelation maximum-likelihood ;;
+    fit:--variances|predict:--variances|influence:--variances|diagnose:--variances) printf '%s\n' common entity ;;
     fit:--split) printf '%s\n' @columns ;;
     fit:--steps) printf '%s\n' @joins, ;;
     fit:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected all @joins, ;;
@@ -53,7 +54,7 @@ _wavetax_takes() {
     fit:--beneath|compare:--beneath) printf '%s\n' std_error statistic p_value interval @joins, ;;
     fit:--facts|compare:--facts) printf '%s\n' effects serial errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd @joins, ;;
     predict:--new) printf '%s\n' @files ;;
-    predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated ;;
+    predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated gls ;;
     predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected ;;
     predict:--interval) printf '%s\n' confidence prediction ;;
     influence:--without) printf '%s\n' @columns ;;
@@ -308,8 +309,10 @@ _wavetax_options() {
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
     '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
-    '--serial:disturbances over time: none, or ar1 for AR(1) within each entity'
+    '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
+    '--variances:of gls: common, or entity for a variance of each [default: common]'
+    '--across:of gls: entities are related within a period too, which takes --variances entity'
     '--split:each model of all rows, and of those of each of its values'
     '--steps:a ladder instead of models: regressors such as '\''~ storms'\'', or effects such as harbour, each added to what was before; may be repeated'
     '--errors:several by commas give columns [default: clustered]'
@@ -362,8 +365,10 @@ _wavetax_options() {
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
     '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
-    '--serial:disturbances over time: none, or ar1 for AR(1) within each entity'
+    '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
+    '--variances:of gls: common, or entity for a variance of each [default: common]'
+    '--across:of gls: entities are related within a period too, which takes --variances entity'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '-o:file to write: .csv, .tsv, .xlsx or .parquet; - for standard output'
@@ -405,8 +410,10 @@ _wavetax_options() {
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
     '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
-    '--serial:disturbances over time: none, or ar1 for AR(1) within each entity'
+    '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
+    '--variances:of gls: common, or entity for a variance of each [default: common]'
+    '--across:of gls: entities are related within a period too, which takes --variances entity'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '--without:whose groups are left out in turn: entity, period or a column'
@@ -446,8 +453,10 @@ _wavetax_options() {
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
     '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
-    '--serial:disturbances over time: none, or ar1 for AR(1) within each entity'
+    '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
+    '--variances:of gls: common, or entity for a variance of each [default: common]'
+    '--across:of gls: entities are related within a period too, which takes --variances entity'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '--level:level that tests are read at'

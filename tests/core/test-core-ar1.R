@@ -35,7 +35,7 @@ test_that("transformed rows have the inverse correlation, with one rho or one by
       expect_null(sorted$before)
       expect_identical(core_ar1_columns(list(s$y[o]), sorted)[[1]], made[[1]][o])
       # Without first rows what is left is the same.
-      drop <- core_ar1_root(layout, rho, drop = TRUE)
+      drop <- core_ar1_root(layout, rho, "first")
       first <- tapply(s$clock, s$entity, min)
       expect_identical(drop$now, which(s$clock > unname(first[s$entity])))
       expect_identical(core_ar1_columns(list(s$y, NULL), drop), lapply(made[c(1, 3)], `[`, drop$now))

@@ -133,7 +133,7 @@ test_that("several errors are columns of one model, and a comparison says what t
   expect_named(several, c("classical", "own", "by harbour"))
   expect_s3_class(spec_table(several), "spec_table")
   compared <- compare_errors(fit)
-  expect_identical(nrow(compared), 21L)
+  expect_identical(nrow(compared), 24L)
   levy <- compared[compared$term == "levy", ]
   expect_equal(levy$std_error[levy$errors == "robust HC3"], sqrt(vcov(several$own)["levy", "levy"]))
   expect_equal(levy$ratio[levy$errors == "classical"], 1)
