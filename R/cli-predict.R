@@ -13,10 +13,15 @@ predict_command <- function() {
         new_option("interval", "choice", "its limits too, as columns NAME_low and NAME_high", "KIND",
                    told = c(confidence = "of the mean", prediction = "of the outcome")),
         new_option("level", "level", "of the interval [default: 0.95]", "SHARE"),
-        new_option("average", "flag", "for an average group: leave the effects out")
+        new_option("average", "flag", "for an average group: leave the effects out"),
+        new_option("disturbance", "flag", "after --serial ar1, what is left of each entity's last disturbance is added")
       )
     ),
     run_predict, needs = c("entity", "period", "formula", "out"), check = function(values) {
+      if (values$disturbance && !is.null(values$interval)) {
+        stop_usage("--disturbance has no --interval.")
+      }
+      if (values$disturbance && values_serial(values) == "none") stop_usage("--disturbance takes --serial ar1 with it.")
       if (!is.null(values$level) && is.null(values$interval)) stop_usage("--level has no effect without --interval.")
       check_one_model(values)
     }
@@ -27,7 +32,8 @@ run_predict <- function(values, files) {
   panel <- cli_panel(files, values)
   fit <- chosen_fit(panel, values)
   new <- if (is.null(values$new)) panel else cli_panel(values$new, values)
-  given <- list(effects = !values$average, interval = values$interval, level = values$level)
+  given <- list(effects = !values$average, interval = values$interval, level = values$level,
+                disturbance = values$disturbance)
   found <- do.call(predict, c(list(fit, new), Filter(Negate(is.null), given)))
   columns <- if (is.data.frame(found)) found else data.frame(fit = found)
   names(columns) <- paste0(values$as, c(fit = "", low = "_low", high = "_high")[names(columns)])

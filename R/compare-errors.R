@@ -72,6 +72,7 @@ beside_serial <- function(fit, chosen) {
 
 # Those that a panel allows; of other tables what needs no entity or period.
 usual_errors <- function(fit) {
+  if (fit$transform$kind == "across") return(list(se_classical()))
   index <- fit$design$index
   entity <- if (!is.null(index)) index$entity else if (length(fit$effects) > 0) fit$effects[[1]]$columns
   by <- function(...) list(se_clustered(column_formula(c(...))))

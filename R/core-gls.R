@@ -28,13 +28,15 @@ core_common_periods <- function(blocks) {
 core_mean_common <- function(common) if (nrow(common) == 1) common[1, 1] else mean(common[upper.tri(common)])
 
 # The covariance that maximises the normal likelihood of residuals u, one a row: of complete periods the mean of their
-# products, else by expectation and maximisation. list(sigma, steps, settled).
+# products, else by expectation and maximisation from their variances. Where fewer periods are complete than there are
+# entities the likelihood has no highest value: it may settle at a peak, or go on to a sigma without an inverse.
+# list(sigma, steps, settled, least: the smallest eigenvalue of its correlations).
 core_likeliest_covariance <- function(u, blocks, most = 5000, tolerance = 1e-10) {
   N <- blocks$N
   series <- lapply(blocks$patterns, function(p) matrix(u[p$at], nrow(p$at)))
   if (all(vapply(blocks$patterns, function(p) length(p$seen) == N, TRUE))) {
     total <- Reduce(`+`, lapply(series, tcrossprod))
-    return(list(sigma = total / blocks$P, steps = 0L, settled = TRUE))
+    return(core_found_covariance(total / blocks$P, 0L, TRUE))
   }
   products <- lapply(series, tcrossprod)
   counts <- diag(core_common_periods(blocks))
@@ -63,9 +65,21 @@ core_likeliest_covariance <- function(u, blocks, most = 5000, tolerance = 1e-10)
     sigma <- (total + t(total)) / (2 * blocks$P)
     size <- sqrt(diag(sigma))
     moved <- max(abs(sigma - before) / (size %o% size))
-    if (moved < tolerance) return(list(sigma = sigma, steps = step, settled = TRUE))
+    done <- moved < tolerance
+    if (done || step %% 50 == 0) {
+      found <- core_found_covariance(sigma, step, done)
+      if (done || found$least < no_inverse) return(found)
+    }
   }
-  list(sigma = sigma, steps = most, settled = FALSE)
+  core_found_covariance(sigma, most, FALSE)
+}
+
+no_inverse <- 1e-8
+
+core_found_covariance <- function(sigma, steps, settled) {
+  size <- sqrt(diag(sigma))
+  least <- min(eigen(sigma / (size %o% size), symmetric = TRUE, only.values = TRUE)$values)
+  list(sigma = sigma, steps = steps, settled = settled, least = least)
 }
 
 core_solve_positive <- function(a, b) {

@@ -47,6 +47,8 @@
 #' @param newdata A data frame with the regressors (and, for effects, the column of
 #'   the effect), or `NULL` for the rows of the fit.
 #' @param effects Whether the effect of a row's entity is added.
+#' @param disturbance Whether, after AR(1), rho^d times the disturbance of the entity's last row before, d periods
+#'   earlier, is added (Goldberger 1962).
 #' @param se.fit Whether the standard error of the mean is given too.
 #' @param pad Whether there is a value for each row of the data.
 #' @param row.names,optional As for [as.data.frame()].

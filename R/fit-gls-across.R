@@ -16,7 +16,7 @@ gls_across <- function(made, left, swept, design, options, serial) {
   check_common(common, labels[order(place)], options, design$index)
   check_no_zero_variance(core_group_sums(left^2, entity, used$count), labels[order(place)], design$index$entity)
   found <- core_likeliest_covariance(left, blocks)
-  check_covariance(found, design$index$entity)
+  check_covariance(found, blocks, design$index)
   rho <- if (own) serial$rho[which(made$groups$sizes > 0)][order(place)]
   by <- core_block_root(blocks, found$sigma, if (own) function(d) core_own_rho_factor(rho, d))
   rows <- design_rows(design)
@@ -79,14 +79,23 @@ check_common <- function(common, labels, options, index) {
   }
 }
 
-check_covariance <- function(found, entity) {
-  size <- sqrt(diag(found$sigma))
-  least <- min(eigen(found$sigma / (size %o% size), symmetric = TRUE, only.values = TRUE)$values)
-  if (!found$settled) {
-    stop_wavetax(c("across", "no_convergence"), sprintf("The covariance of %s did not settle.", plural_of(entity)),
-                 todo = "Use `se_panel_corrected()`, or fewer of them.")
+check_covariance <- function(found, blocks, index) {
+  entity <- plural_of(index$entity)
+  whole <- sum(vapply(blocks$patterns, function(p) if (length(p$seen) == blocks$N) ncol(p$at) else 0L, 0L))
+  if (found$least >= no_inverse && found$settled) return(invisible())
+  if (whole < blocks$N) {
+    stop_wavetax(
+      "across", sprintf("The covariance of %s has no likeliest value here: it goes towards one without an inverse.",
+                        count_of(blocks$N, index$entity)),
+      where = sprintf("%s of %s have all %s; with as many as there are %s there is always one.", count_words(whole),
+                      count_of(blocks$P, index$period), entity, entity),
+      todo = sprintf("Use `fit_fixed()` or `fit_pooled()` with `se_panel_corrected()`, or fewer %s.", entity)
+    )
   }
-  if (least >= 1e-8) return(invisible())
-  stop_wavetax("across", sprintf("Some %s move as one: their covariance cannot be inverted.", plural_of(entity)),
-               todo = "Leave one of them out with `rows =`; or `se_panel_corrected()`.")
+  if (found$least < no_inverse) {
+    stop_wavetax("across", sprintf("Some %s move as one: their covariance cannot be inverted.", entity),
+                 todo = "Leave one of them out with `rows =`; or `se_panel_corrected()`.")
+  }
+  stop_wavetax(c("across", "no_convergence"), sprintf("The covariance of %s did not settle.", entity),
+               todo = "Use `se_panel_corrected()`, or fewer of them.")
 }

@@ -4,7 +4,7 @@
 #' @export
 predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
                               interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE,
-                              type = "response", ...) {
+                              type = "response", disturbance = FALSE, ...) {
   check_no_dots(..., of = method_call("predict"))
   check_response(type, object)
   interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
@@ -13,6 +13,11 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
   check_flag(se.fit, "se.fit")
   if (is.null(newdata)) check_keeps_rows(object, "predictions on its own rows")
   plain <- interval == "none" && !se.fit
+  check_flag(disturbance, "disturbance")
+  if (disturbance) {
+    check_carries(object, plain)
+    return(stats::predict(object, newdata, effects = effects) + carried_disturbance(object, newdata))
+  }
   if (is.null(newdata) && plain) {
     return(if (effects) fitted(object) else with_row_names(linear_part(object) + offset_of(object), object))
   }

@@ -45,7 +45,7 @@ adjustment_line <- function(fit) {
                     if (a$covariances > 0) paste(" and", count_of(a$covariances, "covariance")))
   factor <- if (is.null(a$whole)) a$by_row else a$whole
   made <- if (is.null(factor)) "nothing makes up for that in the errors" else
-    sprintf("errors are times %s for it", paste(unique(fixed_decimals(factor, 2)), collapse = " to "))
+    sprintf("for that, errors are multiplied by %s", paste(unique(fixed_decimals(factor, 2)), collapse = " to "))
   sprintf("%s %s estimated from %s; %s", upper_first(counted), if (a$variances + a$covariances == 1) "is" else "are",
           count_of(a$rows, "row"), made)
 }

@@ -284,6 +284,7 @@ complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l as -x  -d 'name
 complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l interval -x -a '(printf \'%s\\n\' \'confidence\' \'prediction\')' -d 'its limits too, as columns NAME_low and NAME_high'
 complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l level -x  -d 'of the interval [default: 0.95]'
 complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l average   -d 'for an average group: leave the effects out'
+complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l disturbance   -d 'after --serial ar1, what is left of each entity\'s last disturbance is added'
 complete -c wavetax -n '__fish_seen_subcommand_from predict'  -l width -x  -d 'columns of what is printed [default: those of the terminal, or 80]'
 complete -c wavetax -n '__fish_seen_subcommand_from predict' -s q -l quiet   -d 'tell nothing of what is done; warnings and errors are told'
 complete -c wavetax -n '__fish_seen_subcommand_from predict' -s h -l help   -d 'this'

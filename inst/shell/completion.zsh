@@ -377,6 +377,7 @@ _wavetax_options() {
     '--interval:its limits too, as columns NAME_low and NAME_high'
     '--level:of the interval [default: 0.95]'
     '--average:for an average group: leave the effects out'
+    '--disturbance:after --serial ar1, what is left of each entity'\''s last disturbance is added'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'
