@@ -16,17 +16,16 @@ autoregressive <- function(length, columns, rho) {
   x
 }
 
-# y = x + u_i + e_it: x persistent (.7) and partly what is fixed, e with autocorrelation rho, a share `shocks` of it (and
-# of x) common to the period, its spread the exponent of `spread` times a normal number by entity; a fifth missing where
-# gappy.
-remedy_panel <- function(N, T, rho = 0, gappy = FALSE, sigma2_u = 0.25, spread = 0, shocks = 0) {
+# y = x + u_i + e_it: x persistent (.7), e with autocorrelation rho, a share `shocks` of both common to the period, the
+# spread of e the exponent of `spread` times a normal number by entity; a fifth missing where gappy.
+remedy_panel <- function(N, P, rho = 0, gappy = FALSE, sigma2_u = 0.25, spread = 0, shocks = 0) {
   mixed <- function(rho) {
-    sqrt(1 - shocks) * autoregressive(T, N, rho) + sqrt(shocks) * as.vector(autoregressive(T, 1, rho))
+    sqrt(1 - shocks) * autoregressive(P, N, rho) + sqrt(shocks) * as.vector(autoregressive(P, 1, rho))
   }
-  data <- data.frame(id = rep(seq_len(N), each = T), t = rep(seq_len(T), N))
+  data <- data.frame(id = rep(seq_len(N), each = P), t = rep(seq_len(P), N))
   data$x <- as.vector(mixed(0.7))
   own <- exp(spread * rnorm(N))
-  data$y <- data$x + rep(rnorm(N, sd = sqrt(sigma2_u)), each = T) + as.vector(mixed(rho)) * rep(own, each = T)
+  data$y <- data$x + rep(rnorm(N, sd = sqrt(sigma2_u)), each = P) + as.vector(mixed(rho)) * rep(own, each = P)
   if (gappy) data <- data[runif(nrow(data)) > 0.2, ]
   panel_frame(data, id, t)
 }
@@ -70,13 +69,13 @@ try_fixed <- function(panel) {
     b_drop = slope(by(first = "drop")), plain_in = covers(plain), ar1_in = covers(corrected),
     low = corrected$serial$low, high = corrected$serial$high)
 }
-fixed_cells <- rbind(expand.grid(N = c(10, 50), T = c(5, 10, 20), rho = c(0, 0.4, 0.8), gappy = c(FALSE, TRUE)),
-                     expand.grid(N = 200, T = 5, rho = c(0.4, 0.8), gappy = c(FALSE, TRUE)),
-                     expand.grid(N = 10, T = 60, rho = c(0.4, 0.8), gappy = FALSE))
+fixed_cells <- rbind(expand.grid(N = c(10, 50), P = c(5, 10, 20), rho = c(0, 0.4, 0.8), gappy = c(FALSE, TRUE)),
+                     expand.grid(N = 200, P = 5, rho = c(0.4, 0.8), gappy = c(FALSE, TRUE)),
+                     expand.grid(N = 10, P = 60, rho = c(0.4, 0.8), gappy = FALSE))
 fixed <- do.call(rbind, lapply(seq_len(nrow(fixed_cells)), function(i) {
   message(sprintf("fixed: %d of %d", i, nrow(fixed_cells)))
   cell <- fixed_cells[i, ]
-  found <- as.data.frame(simulate_cell(function() remedy_panel(cell$N, cell$T, cell$rho, cell$gappy), try_fixed, i))
+  found <- as.data.frame(simulate_cell(function() remedy_panel(cell$N, cell$P, cell$rho, cell$gappy), try_fixed, i))
   data.frame(cell, corrected = mean(found$corrected), regression = mean(found$regression),
              autocorrelation = mean(found$autocorrelation),
              rho_in = mean(found$low <= cell$rho & cell$rho <= found$high, na.rm = TRUE),
@@ -91,8 +90,8 @@ try_random <- function(panel) {
   c(plain_u = plain$variance$sigma2_u, ar1_u = with$variance$sigma2_u, none = with$variance$sigma2_u == 0,
     ar1_in = covers(with))
 }
-random <- cells_of(expand.grid(N = c(10, 50), T = c(5, 10, 20), rho = c(0.4, 0.8)), 200, function(cell) {
-  remedy_panel(cell$N, cell$T, cell$rho)
+random <- cells_of(expand.grid(N = c(10, 50), P = c(5, 10, 20), rho = c(0.4, 0.8)), 200, function(cell) {
+  remedy_panel(cell$N, cell$P, cell$rho)
 }, try_random, "random")
 
 # 3. A variance for each entity.
@@ -104,8 +103,8 @@ try_variances <- function(panel) {
   c(b_plain = slope(plain), b_gls = slope(honest), plain_in = covers(plain), textbook_in = classical(textbook),
     textbook_clustered_in = covers(textbook), honest_in = classical(honest), honest_clustered_in = covers(honest))
 }
-variances <- cells_of(expand.grid(T = c(5, 10, 20), spread = c(0, 0.6)), 300, function(cell) {
-  remedy_panel(50, cell$T, spread = cell$spread)
+variances <- cells_of(expand.grid(P = c(5, 10, 20), spread = c(0, 0.6)), 300, function(cell) {
+  remedy_panel(50, cell$P, spread = cell$spread)
 }, try_variances, "variances")
 
 # 4. Related across entities.
@@ -118,8 +117,9 @@ try_across <- function(panel) {
   c(b_plain = slope(plain), b_gls = slope(honest), corrected_in = covers(corrected), textbook_in = covers(textbook),
     honest_in = covers(honest), shorter = unname(ends(honest) / ends(corrected)))
 }
-across <- cells_of(rbind(expand.grid(T = c(15, 20, 30, 60), gappy = FALSE), expand.grid(T = c(40, 60), gappy = TRUE)), 400, function(cell) {
-  remedy_panel(10, cell$T, gappy = cell$gappy, sigma2_u = 0, spread = 0.5, shocks = 0.5)
+across_cells <- rbind(expand.grid(P = c(15, 20, 30, 60), gappy = FALSE), expand.grid(P = c(40, 60), gappy = TRUE))
+across <- cells_of(across_cells, 400, function(cell) {
+  remedy_panel(10, cell$P, gappy = cell$gappy, sigma2_u = 0, spread = 0.5, shocks = 0.5)
 }, try_across, "across")
 
 # 5. Least squares with honest errors, under shared shocks and serial correlation.
@@ -131,8 +131,8 @@ try_errors <- function(panel) {
     driscoll = under(fit, se_driscoll_kraay()), corrected = under(fit, se_panel_corrected()),
     ar1_corrected = under(ar1, se_panel_corrected()))
 }
-errors <- cells_of(expand.grid(N = c(10, 50), T = c(20, 40), rho = c(0, 0.4)), 500, function(cell) {
-  remedy_panel(cell$N, cell$T, cell$rho, sigma2_u = 0, shocks = 0.5)
+errors <- cells_of(expand.grid(N = c(10, 50), P = c(20, 40), rho = c(0, 0.4)), 500, function(cell) {
+  remedy_panel(cell$N, cell$P, cell$rho, sigma2_u = 0, shocks = 0.5)
 }, try_errors, "errors")
 
 two <- function(x) formatC(x, format = "f", digits = 2)
@@ -151,31 +151,31 @@ lines <- c(
   "![estimates of rho](remedies.png)", "",
   "## AR(1) with fixed effects", "",
   "What rho is estimated as, how often its interval holds it, and the slope; errors clustered by entity.", "",
-  markdown(with(fixed, list(N, T, rho, evenness(gappy), two(corrected), two(autocorrelation), two(regression),
+  markdown(with(fixed, list(N, P, rho, evenness(gappy), two(corrected), two(autocorrelation), two(regression),
                             percent(rho_in), two(spread), two(dropped), percent(plain_in), percent(ar1_in))),
            c("N", "T", "rho", "rows", "corrected", "autocorrelation", "regression", "interval covers", "spread",
              "first rows dropped", "plain covers", "AR(1) covers")),
   "## AR(1) with random effects", "", "The variance between entities, .25, with and without AR(1).", "",
-  markdown(with(random, list(N, T, rho, two(plain_u), two(ar1_u), percent(none), percent(ar1_in))),
+  markdown(with(random, list(N, P, rho, two(plain_u), two(ar1_u), percent(none), percent(ar1_in))),
            c("N", "T", "rho", "without", "with AR(1)", "set to 0, percent", "covers")),
   "## A variance for each entity", "",
   "50 entities, fixed effects; the logs of their spreads have the standard deviation named.", "",
-  markdown(with(variances, list(T, spread, two(sd_gls / sd_plain), percent(plain_in), percent(textbook_in),
+  markdown(with(variances, list(P, spread, two(sd_gls / sd_plain), percent(plain_in), percent(textbook_in),
                                 percent(textbook_clustered_in), percent(honest_in), percent(honest_clustered_in))),
            c("T", "log spread", "spread of slope", "least squares, clustered", "textbook", "textbook, clustered",
              "adjusted", "adjusted, clustered")),
   "## Entities related within periods", "",
   "10 entities, half of the variance of disturbances and regressor common to a period.", "",
-  markdown(with(across, list(T, evenness(gappy), two(sd_gls / sd_plain), percent(corrected_in), percent(textbook_in),
+  markdown(with(across, list(P, evenness(gappy), two(sd_gls / sd_plain), percent(corrected_in), percent(textbook_in),
                              percent(honest_in), two(shorter))),
            c("T", "rows", "spread of slope", "least squares, panel-corrected", "textbook", "adjusted",
              "length of intervals")),
-  sprintf("With a fifth missing and 40 periods %s percent of the panels are refused: fewer periods are complete than there",
-          percent(1 - across$taken[across$gappy & across$T == 40])),
-  "are entities, and the likelihood of a covariance may then have no maximum.", "",
+  sprintf("With a fifth missing and 40 periods %s percent of the panels are refused: fewer periods are",
+          percent(1 - across$taken[across$gappy & across$P == 40])),
+  "complete than there are entities, and the likelihood of a covariance may then have no maximum.", "",
   "The last column has the length of adjusted intervals over those of least squares with panel-corrected errors.", "",
   "## Least squares with honest errors", "", "Pooled; half of all variance common to a period.", "",
-  markdown(with(errors, list(N, T, rho, percent(clustered), percent(both), percent(driscoll), percent(corrected),
+  markdown(with(errors, list(N, P, rho, percent(clustered), percent(both), percent(driscoll), percent(corrected),
                              percent(ar1_corrected))),
            c("N", "T", "rho", "clustered by entity", "by both", "Driscoll-Kraay", "panel-corrected",
              "AR(1), panel-corrected"))
@@ -184,12 +184,12 @@ writeLines(lines[-length(lines)], "docs/remedies.md")
 
 drawn <- do.call(rbind, lapply(c("corrected", "autocorrelation", "regression"), function(method) {
   some <- fixed[!fixed$gappy & fixed$rho > 0 & fixed$N < 200, ]
-  data.frame(method, T = some$T, rho = some$rho, N = some$N, estimate = some[[method]])
+  data.frame(method, P = some$P, rho = some$rho, N = some$N, estimate = some[[method]])
 }))
 drawn$method <- factor(drawn$method, c("corrected", "autocorrelation", "regression"))
 drawn$truth <- sprintf("rho %s, %d entities", drawn$rho, drawn$N)
 true <- unique(drawn[c("truth", "rho")])
-figure <- ggplot(drawn, aes(T, estimate, colour = method)) +
+figure <- ggplot(drawn, aes(P, estimate, colour = method)) +
   geom_hline(data = true, aes(yintercept = rho), colour = "grey60") + geom_line() + geom_point(size = 2) +
   facet_wrap(~ truth) + scale_x_log10(breaks = c(5, 10, 20, 60)) +
   scale_colour_manual(values = c("#1b4965", "#c8553d", "#7a9e3f")) +

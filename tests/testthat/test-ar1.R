@@ -281,3 +281,55 @@ test_that("what AR(1) cannot take is refused, and an estimate near 1 is told", {
   expect_error(fit_fixed(y ~ x, two, serial = "ar1"), "three rows", class = "wavetax_error_no_pairs")
   expect_s3_class(fit_pooled(y ~ x, two, serial = serial_ar1(0.2)), "panel_fit")
 })
+
+test_that("what is left of the last disturbance is carried over, in ticks and by weights", {
+  d <- gappy_panel(12, 9, plain = TRUE, seed = 5)
+  p <- panel_frame(d, id, year)
+  for (fit in list(fit_fixed(y ~ x1, p, weights = ~ w, serial = "ar1"), fit_random(y ~ x1, p, serial = "ar1"))) {
+    rho <- fit$serial$rho
+    e <- residuals(fit)
+    w <- if (is.null(weights(fit))) rep(1, nrow(d)) else d$w
+    before <- function(id, year) {
+      rows <- which(d$id == id & d$year < year)
+      if (length(rows) == 0) NA else rows[which.max(d$year[rows])]
+    }
+    from <- mapply(before, d$id, d$year)
+    expected <- ifelse(is.na(from), 0, rho^(d$year - d$year[from]) * e[from] * sqrt(w[from] / w))
+    expect_equal(unname(predict(fit, disturbance = TRUE) - fitted(fit)), expected, tolerance = 1e-9)
+    ahead <- data.frame(id = c(1, 2, 99), year = 2011, x1 = 0, w = 2)
+    from <- mapply(before, ahead$id, ahead$year)
+    expected <- ifelse(is.na(from), 0, rho^(2011 - d$year[from]) * e[from] * sqrt(w[from] / if (all(w == 1)) 1 else 2))
+    both <- suppressWarnings(lapply(c(TRUE, FALSE), function(carry) predict(fit, ahead, disturbance = carry)))
+    expect_equal(both[[1]] - both[[2]], ifelse(is.na(both[[2]]), NA, expected), tolerance = 1e-9)
+  }
+  expect_error(predict(fit, disturbance = TRUE, interval = "confidence"), class = "wavetax_error_no_interval")
+  expect_error(predict(fit_pooled(y ~ x1, p), disturbance = TRUE), class = "wavetax_error_argument")
+})
+
+test_that("weights from estimated variances are those written out, with errors that make up for them", {
+  d <- gappy_panel(15, 9, plain = TRUE, seed = 12, keep = 0.9)
+  p <- panel_frame(d, id, year)
+  D <- dummies_of(d$id)
+  for (fixed in c(FALSE, TRUE)) {
+    first <- dense_regression(d$y, if (fixed) cbind(d$x1, d$x2) else cbind(1, d$x1, d$x2), if (fixed) D)
+    h <- if (fixed) 1 / ave(d$id, d$id, FUN = length) else 0
+    sigma2 <- ave(first$e^2, d$kind, FUN = sum) / ave(1 - h + 0 * d$id, d$kind, FUN = sum)
+    d$own <- 1 / sigma2
+    door <- if (fixed) fit_fixed else fit_pooled
+    fit <- door(y ~ x1 + x2, p, weights = ~ variance_of(kind))
+    own <- door(y ~ x1 + x2, panel_frame(d, id, year), weights = ~ own)
+    expect_equal(coef(fit), coef(own))
+    expect_equal(fit$scale, own$scale)
+    size <- ave(d$id, d$kind, FUN = length)
+    dense <- dense_regression(d$y, if (fixed) cbind(d$x1, d$x2) else cbind(1, d$x1, d$x2), if (fixed) D, d$own)
+    dense$e <- dense$e * size / (size - 2)
+    expect_equal(unname(vcov(fit)), unname(dense_cr(dense, d$id, "CR1", 3)), tolerance = 1e-8)
+    expect_equal(unname(vcov(with_errors(fit, se_clustered(~ id, "CR3")))), unname(dense_cr(dense, d$id, "CR3")),
+                 tolerance = 1e-8)
+    expect_equal(unname(vcov(with_errors(fit, se_classical()))),
+                 unname(dense$A %*% crossprod(dense$X * size / (size - 2)) %*% dense$A * own$scale), tolerance = 1e-8)
+    expect_match(paste(capture.output(print(fit)), collapse = " "), "3 variances by kind are estimated from")
+    expect_equal(influence_by(fit)$change, influence_by(own)$change)
+    expect_equal(test_normality(fit)$statistic, test_normality(own)$statistic)
+  }
+})
