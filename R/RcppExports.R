@@ -305,7 +305,15 @@ cpp_ar1_levels <- function(columns, centre, root, loading, groups, threads) {
     .Call(`_wavetax_cpp_ar1_levels`, columns, centre, root, loading, groups, threads)
 }
 
-cpp_ar1_correlate <- function(s, entity, clock, order, rho) {
-    .Call(`_wavetax_cpp_ar1_correlate`, s, entity, clock, order, rho)
+cpp_ar1_moments <- function(e, entity, clock, order, entities, lag) {
+    .Call(`_wavetax_cpp_ar1_moments`, e, entity, clock, order, entities, lag)
+}
+
+cpp_period_patterns <- function(entity, clock, order) {
+    .Call(`_wavetax_cpp_period_patterns`, entity, clock, order)
+}
+
+cpp_ar1_traces <- function(s, entity, clock, order, times, rho, lag, threads) {
+    .Call(`_wavetax_cpp_ar1_traces`, s, entity, clock, order, times, rho, lag, threads)
 }
 

@@ -95,44 +95,22 @@ core_ar1_r_squared <- function(rows, b, groups, constant, swept) {
 
 core_ar1_pairs <- function(layout, lag = 1L) core_lag_pairs(layout$entity, layout$clock, lag)
 
-# E(rho) = tr(MBMR) / tr(MR) of rows `lag` ticks apart: what r estimates. A function of rho. Entities whose rows stand
-# alike, without weights, are counted once.
-core_ar1_expected <- function(layout, lag = 1L, pairs = core_ar1_pairs(layout, lag)) {
-  m <- length(pairs$now)
+# E(rho) = tr(MBMR) / tr(MR) of rows `lag` ticks apart, m pairs: what r estimates. A function of rho. Entities whose
+# rows stand alike, without weights, are counted once.
+core_ar1_expected <- function(layout, lag = 1L, m = length(core_ar1_pairs(layout, lag)$now)) {
   n <- layout$n
   if (!layout$swept) return(function(rho) rho^lag * m / n)
-  alike <- core_alike_entities(layout)
-  times <- alike$times
-  if (!is.null(alike$rows)) {
-    layout <- core_ar1_layout(layout$entity[alike$rows], layout$clock[alike$rows], layout$count, swept = TRUE)
-    pairs <- core_ar1_pairs(layout, lag)
+  rows <- layout[c("s", "entity", "clock", "order")]
+  rows["times"] <- list(NULL)
+  if (is.null(layout$s)) {
+    alike <- cpp_period_patterns(layout$entity, layout$clock, layout$order)
+    rows <- list(s = NULL, entity = alike$entity, clock = layout$clock[alike$rows], order = NULL, times = alike$times)
   }
-  by_entity <- function(x, rows) cpp_group_sums(x, layout$entity[rows], layout$count)
-  all <- seq_len(layout$n)
-  s <- if (is.null(layout$s)) rep(1, layout$n) else layout$s
-  inside <- by_entity(s[pairs$now] * s[pairs$before], pairs$now)
-  weight <- by_entity(s^2, all)
-  used <- weight > 0
-  share <- function(x) sum((times * x / weight)[used])
+  threads <- core_threads(length(rows$entity))
   core_remembered(function(rho) {
-    Rs <- cpp_ar1_correlate(s, layout$entity, layout$clock, layout$order, rho)
-    across <- by_entity((s[pairs$now] * Rs[pairs$before] + s[pairs$before] * Rs[pairs$now]) / 2, pairs$now)
-    own <- by_entity(s * Rs, all)
-    (rho^lag * m - 2 * share(across) + share(inside / weight * own)) / (n - share(own))
+    traces <- cpp_ar1_traces(rows$s, rows$entity, rows$clock, rows$order, rows$times, rho, as.integer(lag), threads)
+    (rho^lag * m + traces[1]) / (n - traces[2])
   })
-}
-
-# One entity of each pattern of periods: list(rows, NULL for all; times, by entity, 0 for those not taken). Patterns are
-# told apart by sums of numbers without a rule, one for each place on the clock after the entity's first.
-core_alike_entities <- function(layout) {
-  if (!is.null(layout$s)) return(list(times = 1))
-  entity <- layout$entity
-  place <- layout$clock - cpp_first_and_last(entity, layout$clock, layout$count)$first[entity] + 1L
-  pattern <- cpp_group_sums(cos(0.7531 * as.double(place)^2), entity, layout$count)
-  kind <- match(pattern, unique(pattern))
-  taken <- !duplicated(kind)
-  times <- ifelse(taken, tabulate(kind)[kind], 0)
-  list(rows = which(taken[entity]), times = times)
 }
 
 # The same function, which computes each value once.
@@ -155,21 +133,23 @@ core_ar1_solve <- function(expected, r) {
   stats::uniroot(function(rho) expected(rho) - r, grid[reached[1] - 1:0], tol = 1e-13)$root
 }
 
-# rho of residuals e, under the square roots of weights and swept as the rows are, by one of the methods, with its
-# interval: list(rho, low, high, pairs, at_bound).
-core_ar1_rho <- function(e, layout, method = "corrected", level = 0.95) {
-  pairs <- core_ar1_pairs(layout)
-  now <- e[pairs$now]
-  before <- e[pairs$before]
-  r <- sum(now * before) / sum(e^2)
-  expected <- core_ar1_expected(layout, pairs = pairs)
+# What residuals show of rho at a lag: list(products, squares: by entity; before, pairs).
+core_ar1_moments <- function(e, layout, lag = 1L) {
+  cpp_ar1_moments(e, layout$entity, layout$clock, layout$order, layout$count, as.integer(lag))
+}
+
+# rho by one of the methods, of what residuals under the square roots of weights, swept as the rows are, show of it;
+# with its interval: list(rho, low, high, pairs, at_bound).
+core_ar1_rho <- function(shown, layout, method = "corrected", level = 0.95) {
+  r <- sum(shown$products) / sum(shown$squares)
+  expected <- core_ar1_expected(layout, m = shown$pairs)
   rho <- switch(method,
     corrected = core_ar1_solve(expected, r),
-    regression = sum(now * before) / sum(before^2),
-    autocorrelation = r * core_live_rows(layout) / length(pairs$now)
+    regression = sum(shown$products) / shown$before,
+    autocorrelation = r * core_live_rows(layout) / shown$pairs
   )
-  interval <- core_ar1_interval(e, layout, pairs, expected, level)
-  c(core_within_bounds(rho), list(low = interval[1], high = interval[2], pairs = length(pairs$now)))
+  interval <- core_ar1_interval(shown, layout, expected, level)
+  c(core_within_bounds(rho), list(low = interval[1], high = interval[2], pairs = as.integer(shown$pairs)))
 }
 
 core_within_bounds <- function(rho) {
@@ -177,14 +157,13 @@ core_within_bounds <- function(rho) {
 }
 
 # r plus and minus t(G - 1) times its error from entities, mapped through E^-1; NA where one entity tells it.
-core_ar1_interval <- function(e, layout, pairs, expected, level = 0.95) {
-  by_entity <- function(x, rows) cpp_group_sums(x, layout$entity[rows], layout$count)
-  products <- e[pairs$now] * e[pairs$before]
-  r <- sum(products) / sum(e^2)
-  z <- by_entity(products, pairs$now) - r * by_entity(e^2, seq_along(e))
+core_ar1_interval <- function(shown, layout, expected, level = 0.95) {
+  total <- sum(shown$squares)
+  r <- sum(shown$products) / total
+  z <- shown$products - r * shown$squares
   groups <- sum(tabulate(layout$entity, layout$count) > if (layout$swept) 1 else 0)
   if (groups < 2) return(c(NA_real_, NA_real_))
-  half <- stats::qt((1 + level) / 2, groups - 1) * sqrt(groups / (groups - 1) * sum(z^2)) / sum(e^2)
+  half <- stats::qt((1 + level) / 2, groups - 1) * sqrt(groups / (groups - 1) * sum(z^2)) / total
   vapply(r + c(-1, 1) * half, function(one) core_ar1_solve(expected, one), 0)
 }
 
@@ -192,19 +171,16 @@ core_ar1_interval <- function(e, layout, pairs, expected, level = 0.95) {
 #   u_i = sum_2 e e_{-2} - E_2 sum e^2 - (E_2' / E_1') (sum_1 e e_{-1} - E_1 sum e^2),
 # whose mean over entities is 0 under AR(1), rho estimated: list(statistic t, G, pairs).
 core_ar1_enough <- function(e, layout, rho) {
-  by_entity <- function(x, rows) cpp_group_sums(x, layout$entity[rows], layout$count)
-  squares <- by_entity(e^2, seq_along(e))
-  pairs <- lapply(1:2, function(lag) core_ar1_pairs(layout, lag))
   apart <- lapply(1:2, function(lag) {
-    expected <- core_ar1_expected(layout, lag, pairs[[lag]])
+    shown <- core_ar1_moments(e, layout, lag)
+    expected <- core_ar1_expected(layout, lag, shown$pairs)
     # The slope of E, from both sides.
     slope <- (expected(min(rho + 1e-5, 1 - 1e-9)) - expected(rho - 1e-5)) / (min(rho + 1e-5, 1 - 1e-9) - (rho - 1e-5))
-    products <- by_entity(e[pairs[[lag]]$now] * e[pairs[[lag]]$before], pairs[[lag]]$now)
-    list(z = products - expected(rho) * squares, slope = slope)
+    list(z = shown$products - expected(rho) * shown$squares, slope = slope, pairs = shown$pairs)
   })
   told <- tabulate(layout$entity, layout$count) > if (layout$swept) 1 else 0
   u <- (apart[[2]]$z - apart[[2]]$slope / apart[[1]]$slope * apart[[1]]$z)[told]
-  list(statistic = if (sum(told) > 1) core_mean_t(u) else NA_real_, G = sum(told), pairs = length(pairs[[2]]$now))
+  list(statistic = if (sum(told) > 1) core_mean_t(u) else NA_real_, G = sum(told), pairs = as.integer(apart[[2]]$pairs))
 }
 
 # Draws of such disturbances of variance 1, from normal numbers z by row; rho is one number or one by entity.

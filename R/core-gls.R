@@ -144,7 +144,7 @@ core_ar1_own_rho <- function(e, layout) {
     if (is.null(known[[key]])) {
       own <- core_ar1_layout(rep(1L, length(at)), clock[place], 1L, swept = layout$swept)
       pairs <- core_ar1_pairs(own)
-      assign(key, list(pairs = pairs, expected = core_ar1_expected(own, pairs = pairs)), known)
+      assign(key, list(pairs = pairs, expected = core_ar1_expected(own, m = length(pairs$now))), known)
     }
     one <- known[[key]]
     if (length(one$pairs$now) == 0) return(NA_real_)

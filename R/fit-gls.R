@@ -153,10 +153,9 @@ gls_rho <- function(spec, e, design, layout, groups) {
   if (is.null(spec)) return(list(rho = 0))
   if (identical(spec$rho, "own")) return(gls_own_rho(e, design, layout, groups))
   if (is.numeric(spec$rho)) return(serial_start(spec, design, layout, groups, NULL))
-  check_told_pairs(layout, core_ar1_pairs(layout), design$index$entity)
-  check_rho_told(e, design)
-  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, e))
-  core_ar1_rho(e, layout, spec$rho)
+  shown <- shown_of_rho(e, layout, design)
+  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
+  core_ar1_rho(shown, layout, spec$rho)
 }
 
 gls_own_rho <- function(e, design, layout, groups) {

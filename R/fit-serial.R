@@ -164,19 +164,25 @@ serial_start <- function(spec, design, layout, groups, plain) {
   if (is.numeric(spec$rho)) {
     return(list(rho = as.double(spec$rho), low = NA_real_, high = NA_real_, pairs = 0L, steps = 0L))
   }
-  pairs <- core_ar1_pairs(layout)
-  check_told_pairs(layout, pairs, design$index$entity)
   fitted <- plain(design)
-  e <- plain_residuals(fitted, fitted$solution, design)
-  check_rho_told(e, design)
-  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, e, pairs))
-  c(core_ar1_rho(e, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
+  shown <- shown_of_rho(plain_residuals(fitted, fitted$solution, design), layout, design)
+  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
+  c(core_ar1_rho(shown, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
 }
 
-likeliest_rho <- function(design, layout, groups, e, pairs = core_ar1_pairs(layout)) {
+# What residuals show of rho, where they tell it.
+shown_of_rho <- function(e, layout, design) {
+  shown <- core_ar1_moments(e, layout)
+  check_told_pairs(shown$pairs, layout, design$index$entity)
+  check_rho_told(sum(shown$squares), design)
+  shown
+}
+
+likeliest_rho <- function(design, layout, groups, shown) {
   rho <- core_ar1_likeliest(design_rows(design)$columns, layout, groups, design$constant)
-  interval <- core_ar1_interval(e, layout, pairs, core_ar1_expected(layout, pairs = pairs))
-  c(core_within_bounds(rho), list(low = interval[1], high = interval[2], pairs = length(pairs$now), steps = 0L))
+  interval <- core_ar1_interval(shown, layout, core_ar1_expected(layout, m = shown$pairs))
+  c(core_within_bounds(rho),
+    list(low = interval[1], high = interval[2], pairs = as.integer(shown$pairs), steps = 0L))
 }
 
 # Residuals of a solution without AR(1), swept as its rows are, times the root of their weights.
@@ -189,7 +195,8 @@ plain_residuals <- function(fitted, solution, design) {
 # The next rho, from residuals y - x'b with the slopes of the last round.
 serial_again <- function(found, solution, design, layout) {
   e <- plain_residuals(found$fitted, solution, design)
-  c(core_ar1_rho(e, layout, found$method), list(steps = found$steps + 1L, fitted = found$fitted, method = found$method))
+  c(core_ar1_rho(core_ar1_moments(e, layout), layout, found$method),
+    list(steps = found$steps + 1L, fitted = found$fitted, method = found$method))
 }
 
 check_rho_settled <- function(spec, found) {
@@ -198,8 +205,8 @@ check_rho_settled <- function(spec, found) {
                todo = "`iterate = FALSE` takes the first, which is as good on average.")
 }
 
-check_told_pairs <- function(layout, pairs, entity) {
-  if (length(pairs$now) == 0) {
+check_told_pairs <- function(pairs, layout, entity) {
+  if (pairs == 0) {
     stop_wavetax("no_pairs", "No two rows stand one period apart, so they do not tell rho.",
                  todo = c("Was the panel declared with the right step between periods?",
                           "`serial_ar1(rho = 0.5)` takes a rho that is known; distances are in periods."))
@@ -210,8 +217,9 @@ check_told_pairs <- function(layout, pairs, entity) {
                todo = "`serial_ar1(rho = 0.5)` takes a rho that is known; `fit_pooled()` sweeps nothing out.")
 }
 
-check_rho_told <- function(e, design) {
-  if (sum(e^2) > 1e-20 * sum((design$y - mean(design$y))^2)) return(invisible())
+check_rho_told <- function(squares, design) {
+  w <- if (is.null(design$weights)) 1 else design$weights
+  if (squares > 1e-20 * sum(w * (design$y - mean(design$y))^2)) return(invisible())
   stop_wavetax("no_pairs", "The regressors and effects fit every row, so no residual tells rho.",
                todo = "Use fewer regressors, or give rho: `serial_ar1(rho = 0.5)`.")
 }

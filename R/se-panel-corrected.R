@@ -101,8 +101,9 @@ check_common_periods <- function(done, clock) {
 related_over_time_words <- function(fit, e, entity, clock_of_rows, clock) {
   swept <- method_of(fit)$effects != "none"
   layout <- core_ar1_layout(entity, clock_of_rows, swept = swept)
-  if (length(core_ar1_pairs(layout)$now) == 0 || !any(tabulate(entity) >= 3) || sum(e^2) == 0) return(NULL)
-  found <- core_ar1_rho(e, layout)
+  shown <- core_ar1_moments(e, layout)
+  if (shown$pairs == 0 || !any(tabulate(entity) >= 3) || sum(shown$squares) == 0) return(NULL)
+  found <- core_ar1_rho(shown, layout)
   if (!isTRUE(found$low > 0)) return(NULL)
   sprintf(paste("Residuals of one %s are related over time (rho about %s), which these errors pass over: they are too",
                 "small; %s"), clock$entity, fixed_decimals(found$rho, 2),

@@ -946,17 +946,47 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_ar1_correlate
-Rcpp::NumericVector cpp_ar1_correlate(Rcpp::NumericVector s, SEXP entity, SEXP clock, SEXP order, double rho);
-RcppExport SEXP _wavetax_cpp_ar1_correlate(SEXP sSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP rhoSEXP) {
+// cpp_ar1_moments
+Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag);
+RcppExport SEXP _wavetax_cpp_ar1_moments(SEXP eSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP entitiesSEXP, SEXP lagSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
-    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type s(sSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
     Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
     Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
+    Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_moments(e, entity, clock, order, entities, lag));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_period_patterns
+Rcpp::List cpp_period_patterns(SEXP entity, SEXP clock, SEXP order);
+RcppExport SEXP _wavetax_cpp_period_patterns(SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_period_patterns(entity, clock, order));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_ar1_traces
+Rcpp::NumericVector cpp_ar1_traces(SEXP s, SEXP entity, SEXP clock, SEXP order, SEXP times, double rho, int lag, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_traces(SEXP sSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP timesSEXP, SEXP rhoSEXP, SEXP lagSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< SEXP >::type s(sSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type entity(entitySEXP);
+    Rcpp::traits::input_parameter< SEXP >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
+    Rcpp::traits::input_parameter< SEXP >::type times(timesSEXP);
     Rcpp::traits::input_parameter< double >::type rho(rhoSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_ar1_correlate(s, entity, clock, order, rho));
+    Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_traces(s, entity, clock, order, times, rho, lag, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1038,7 +1068,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_ar1_columns", (DL_FUNC) &_wavetax_cpp_ar1_columns, 3},
     {"_wavetax_cpp_ar1_log_keep", (DL_FUNC) &_wavetax_cpp_ar1_log_keep, 1},
     {"_wavetax_cpp_ar1_levels", (DL_FUNC) &_wavetax_cpp_ar1_levels, 6},
-    {"_wavetax_cpp_ar1_correlate", (DL_FUNC) &_wavetax_cpp_ar1_correlate, 5},
+    {"_wavetax_cpp_ar1_moments", (DL_FUNC) &_wavetax_cpp_ar1_moments, 6},
+    {"_wavetax_cpp_period_patterns", (DL_FUNC) &_wavetax_cpp_period_patterns, 3},
+    {"_wavetax_cpp_ar1_traces", (DL_FUNC) &_wavetax_cpp_ar1_traces, 8},
     {NULL, NULL, 0}
 };
 

@@ -154,11 +154,39 @@ Rcpp::List cpp_ar1_levels(Rcpp::List columns, Rcpp::NumericVector centre, Rcpp::
                             Rcpp::Named("within") = pack(done.within.matrix()));
 }
 
-// R s, R the correlation rho^d of an entity's rows.
+// list(products, squares, before, pairs) of residuals, see Ar1Moments.
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericVector cpp_ar1_correlate(Rcpp::NumericVector s, SEXP entity, SEXP clock, SEXP order, double rho) {
-  check_panel_rows(entity, clock, order, s.size());
-  Rcpp::NumericVector out(Rcpp::no_init(s.size()));
-  wavetax::ar1_correlate(INTEGER(entity), INTEGER(clock), int_or_null(order), s.size(), rho, s.begin(), out.begin());
-  return out;
+Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag) {
+  check_panel_rows(entity, clock, order, e.size());
+  const int* codes = checked_codes(entity, entities, e.size());
+  const wavetax::Ar1Moments done =
+      wavetax::ar1_moments(e.begin(), codes, INTEGER(clock), int_or_null(order), static_cast<std::size_t>(e.size()),
+                           static_cast<std::size_t>(entities), lag);
+  return Rcpp::List::create(Rcpp::_["products"] = Rcpp::wrap(done.products), Rcpp::_["squares"] = Rcpp::wrap(done.squares),
+                            Rcpp::_["before"] = done.before, Rcpp::_["pairs"] = done.pairs);
+}
+
+// list(rows, entity, times), see PeriodPatterns.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_period_patterns(SEXP entity, SEXP clock, SEXP order) {
+  const R_xlen_t n = Rf_xlength(entity);
+  check_panel_rows(entity, clock, order, n);
+  const wavetax::PeriodPatterns done = wavetax::period_patterns(INTEGER(entity), INTEGER(clock), int_or_null(order),
+                                                                static_cast<std::size_t>(n));
+  return Rcpp::List::create(Rcpp::_["rows"] = Rcpp::wrap(done.rows), Rcpp::_["entity"] = Rcpp::wrap(done.entity),
+                            Rcpp::_["times"] = Rcpp::wrap(done.times));
+}
+
+// c(top, bottom), see Ar1Traces; `s` and `times` may be NULL.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_ar1_traces(SEXP s, SEXP entity, SEXP clock, SEXP order, SEXP times, double rho, int lag,
+                                   int threads) {
+  const R_xlen_t n = Rf_xlength(entity);
+  check_panel_rows(entity, clock, order, n);
+  if (s != R_NilValue && (TYPEOF(s) != REALSXP || Rf_xlength(s) != n)) Rcpp::stop("Weights are not those of the rows.");
+  if (times != R_NilValue) checked_codes(entity, static_cast<double>(Rf_xlength(times)), n);
+  const wavetax::Ar1Traces done =
+      wavetax::ar1_traces(real_or_null(s), INTEGER(entity), INTEGER(clock), int_or_null(order),
+                          static_cast<std::size_t>(n), rho, lag, real_or_null(times), threads);
+  return Rcpp::NumericVector::create(done.top, done.bottom);
 }

@@ -1,25 +1,18 @@
 // Disturbances of an entity that follow AR(1) on the clock: corr(e_t, e_s) = rho^d, d ticks apart.
 #pragma once
 
+#include <algorithm>
 #include <array>
 #include <cmath>
 #include <cstddef>
+#include <cstdint>
+#include <unordered_map>
+#include <utility>
 #include <vector>
 
-namespace wavetax {
+#include "parallel.hpp"
 
-// Rows by entity and clock: `order` has row numbers from 1, or is null where rows stand so. Calls
-// f(row, before, ticks) for each in order; `before` is the entity's row before, -1 where there is none.
-template <class Visitor>
-void visit_in_time(const int* entity, const int* clock, const int* order, std::size_t n, Visitor f) {
-  long long before = -1;
-  for (std::size_t i = 0; i < n; ++i) {
-    const std::size_t row = order ? static_cast<std::size_t>(order[i] - 1) : i;
-    if (before >= 0 && entity[before] != entity[row]) before = -1;
-    f(row, before, before < 0 ? 0 : clock[row] - clock[before]);
-    before = static_cast<long long>(row);
-  }
-}
+namespace wavetax {
 
 // 1 - rho^2d without loss where rho is near 1.
 inline double one_less_power(double rho, int ticks) {
@@ -58,6 +51,7 @@ class Ar1Root {
 
   // Rows [begin, begin + count) of s (z - centre), z null a column of ones.
   void read(const double* z, double centre, std::size_t begin, std::size_t count, double* out) const {
+    if (!now && !before && !own_ && !s) return read_plain(z, centre, begin, count, out);
     const auto value = [&](std::size_t i) { return ((z ? z[i] : 1.0) - centre) * (s ? s[i] : 1.0); };
     visit(begin, count, [&](std::size_t r, std::size_t row, std::size_t last, const Ar1Step& step) {
       out[r] = step.keep * value(row) + (step.take == 0 ? 0.0 : step.take * value(last));
@@ -72,6 +66,21 @@ class Ar1Root {
   }
 
  private:
+  // The same of rows that stand by entity and clock, under one rho and without weights: a table of steps and no branch
+  // but for long gaps.
+  void read_plain(const double* z, double centre, std::size_t begin, std::size_t count, double* out) const {
+    const int* const of = entity + begin;
+    const int* const at = clock + begin;
+    for (std::size_t r = 0; r < count; ++r) {
+      const bool follows = begin + r > 0 && of[r] == *(of + r - 1);
+      const int ticks = follows ? at[r] - *(at + r - 1) : 0;
+      const bool near = static_cast<std::size_t>(ticks) < steps_.size();
+      const Ar1Step step = near ? steps_[static_cast<std::size_t>(ticks)] : Ar1Step(*rho_, ticks);
+      const double own = z ? z[begin + r] : 1.0, last = follows ? (z ? z[begin + r - 1] : 1.0) : centre;
+      out[r] = step.keep * (own - centre) + step.take * (last - centre);
+    }
+  }
+
   template <class Visitor>
   void visit(std::size_t begin, std::size_t count, Visitor&& f) const {
     Ar1Step own;
@@ -103,27 +112,152 @@ class Ar1Root {
   std::array<Ar1Step, 32> steps_;  // by ticks, under one rho
 };
 
-// R s within entities, R the correlation of their rows.
-inline void ar1_correlate(const int* entity, const int* clock, const int* order, std::size_t n, double rho,
-                          const double* s, double* out) {
-  std::vector<std::size_t> rows;
-  std::vector<double> fade;  // from the row before
-  rows.reserve(n);
-  fade.reserve(n);
-  visit_in_time(entity, clock, order, n, [&](std::size_t row, long long before, int ticks) {
-    rows.push_back(row);
-    fade.push_back(before < 0 ? 0 : std::pow(rho, ticks));
-  });
-  double carried = 0;
+// Where the rows of each entity begin, in order of time, and the end.
+inline std::vector<std::size_t> entity_starts(const int* entity, const int* order, std::size_t n) {
+  std::vector<std::size_t> start;
+  int last = 0;
   for (std::size_t i = 0; i < n; ++i) {
-    carried = s[rows[i]] + fade[i] * carried;
-    out[rows[i]] = carried;
+    const int of = entity[order ? static_cast<std::size_t>(order[i] - 1) : i];
+    if (i == 0 || of != last) start.push_back(i);
+    last = of;
   }
-  carried = 0;
-  for (std::size_t i = n; i-- > 0;) {
-    out[rows[i]] += carried;
-    carried = fade[i] * (s[rows[i]] + carried);
+  start.push_back(n);
+  return start;
+}
+
+// Of the rows [begin, end) of one entity in order of time those `lag` ticks apart: f(later, earlier), places from begin.
+template <class Visitor>
+void visit_lagged(const std::vector<int>& ticks, int lag, Visitor f) {
+  for (std::size_t i = 1, j = 0; i < ticks.size(); ++i) {
+    while (ticks[i] - ticks[j] > lag) ++j;
+    if (ticks[i] - ticks[j] == lag) f(i, j);
   }
+}
+
+// What residuals e show of rho: by entity the sums of e e_{-1} over rows one tick apart and of e^2; over all the sum of
+// e_{-1}^2 over those pairs, and their count.
+struct Ar1Moments {
+  std::vector<double> products, squares;
+  double before = 0;
+  double pairs = 0;
+};
+
+inline Ar1Moments ar1_moments(const double* e, const int* entity, const int* clock, const int* order, std::size_t n,
+                              std::size_t entities, int lag) {
+  Ar1Moments out;
+  out.products.assign(entities, 0.0);
+  out.squares.assign(entities, 0.0);
+  std::vector<std::size_t> rows;
+  std::vector<int> ticks;
+  const std::vector<std::size_t> start = entity_starts(entity, order, n);
+  for (std::size_t g = 0; g + 1 < start.size(); ++g) {
+    rows.clear();
+    ticks.clear();
+    for (std::size_t i = start[g]; i < start[g + 1]; ++i) {
+      rows.push_back(order ? static_cast<std::size_t>(order[i] - 1) : i);
+      ticks.push_back(clock[rows.back()]);
+    }
+    double product = 0, square = 0;
+    for (const std::size_t row : rows) square += e[row] * e[row];
+    visit_lagged(ticks, lag, [&](std::size_t i, std::size_t j) {
+      product += e[rows[i]] * e[rows[j]];
+      out.before += e[rows[j]] * e[rows[j]];
+      out.pairs += 1;
+    });
+    const std::size_t of = static_cast<std::size_t>(entity[rows[0]] - 1);
+    out.products[of] = product;
+    out.squares[of] = square;
+  }
+  return out;
+}
+
+// One entity of each pattern of periods, counted from its first: the rows of these in order of time, and how many
+// entities have each pattern. Patterns are told apart by 128 bits.
+struct PeriodPatterns {
+  std::vector<int> rows, entity;  // from 1; entity: which pattern
+  std::vector<double> times;
+};
+
+inline PeriodPatterns period_patterns(const int* entity, const int* clock, const int* order, std::size_t n) {
+  PeriodPatterns out;
+  std::unordered_map<std::uint64_t, std::vector<std::pair<std::uint64_t, std::size_t>>> known;
+  const std::vector<std::size_t> start = entity_starts(entity, order, n);
+  const auto row_at = [order](std::size_t i) { return order ? static_cast<std::size_t>(order[i] - 1) : i; };
+  for (std::size_t g = 0; g + 1 < start.size(); ++g) {
+    std::uint64_t a = 1469598103934665603ull, b = 88172645463325252ull;
+    const int first = clock[row_at(start[g])];
+    for (std::size_t i = start[g]; i < start[g + 1]; ++i) {
+      const std::uint64_t tick = static_cast<std::uint64_t>(clock[row_at(i)] - first) + 1;
+      a = (a ^ tick) * 1099511628211ull;
+      b = (b + tick) * 6364136223846793005ull + 1442695040888963407ull;
+    }
+    auto& same = known[a];
+    const auto found = std::find_if(same.begin(), same.end(), [b](const auto& one) { return one.first == b; });
+    if (found != same.end()) {
+      out.times[found->second] += 1;
+      continue;
+    }
+    same.emplace_back(b, out.times.size());
+    out.times.push_back(1);
+    for (std::size_t i = start[g]; i < start[g + 1]; ++i) {
+      out.rows.push_back(static_cast<int>(row_at(i)) + 1);
+      out.entity.push_back(static_cast<int>(out.times.size()));
+    }
+  }
+  return out;
+}
+
+// tr(MBMR) and tr(MR) less what they are without M, of rows that are swept of s in each entity: B one half at rows `lag`
+// ticks apart, R their correlation. `times` by entity; null: 1. Rows in order of time.
+struct Ar1Traces {
+  double top = 0, bottom = 0;
+};
+
+inline Ar1Traces ar1_traces(const double* s, const int* entity, const int* clock, const int* order, std::size_t n,
+                            double rho, int lag, const double* times, int threads) {
+  const std::vector<std::size_t> start = entity_starts(entity, order, n);
+  const std::size_t groups = start.size() - 1, together = 1024;
+  std::vector<Ar1Traces> parts((groups + together - 1) / together);
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    std::vector<double> w, fade, moved;
+    std::vector<int> ticks;
+    for (std::size_t g = piece * together; g < std::min(groups, (piece + 1) * together); ++g) {
+      const std::size_t size = start[g + 1] - start[g];
+      w.assign(size, 1.0);
+      fade.assign(size, 0.0);
+      moved.assign(size, 0.0);
+      ticks.resize(size);
+      for (std::size_t i = 0; i < size; ++i) {
+        const std::size_t at = start[g] + i, row = order ? static_cast<std::size_t>(order[at] - 1) : at;
+        if (s) w[i] = s[row];
+        ticks[i] = clock[row];
+        if (i > 0) fade[i] = ticks[i] - ticks[i - 1] == 1 ? rho : std::pow(rho, ticks[i] - ticks[i - 1]);
+      }
+      double carried = 0, weight = 0, own = 0, across = 0, inside = 0;
+      for (std::size_t i = 0; i < size; ++i) moved[i] = carried = w[i] + fade[i] * carried;
+      carried = 0;
+      for (std::size_t i = size; i-- > 0;) {
+        moved[i] += carried;
+        carried = fade[i] * (w[i] + carried);
+        weight += w[i] * w[i];
+        own += w[i] * moved[i];
+      }
+      visit_lagged(ticks, lag, [&](std::size_t i, std::size_t j) {
+        across += (w[i] * moved[j] + w[j] * moved[i]) / 2;
+        inside += w[i] * w[j];
+      });
+      if (!(weight > 0)) continue;
+      const double many = times ? times[static_cast<std::size_t>(entity[order ? order[start[g]] - 1 : start[g]]) - 1] : 1.0;
+      parts[piece].top += many * (inside / weight * own - 2 * across) / weight;
+      parts[piece].bottom += many * own / weight;
+    }
+  });
+  Ar1Traces out;
+  for (const Ar1Traces& part : parts) {
+    out.top += part.top;
+    out.bottom += part.bottom;
+  }
+  return out;
 }
 
 }  // namespace wavetax
