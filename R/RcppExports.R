@@ -273,6 +273,10 @@ cpp_fitted_moments <- function(view, groups, threads) {
     .Call(`_wavetax_cpp_fitted_moments`, view, groups, threads)
 }
 
+cpp_moment_sums <- function(groups) {
+    .Call(`_wavetax_cpp_moment_sums`, groups)
+}
+
 cpp_mean_moments <- function(means, sizes, combination, centre) {
     .Call(`_wavetax_cpp_mean_moments`, means, sizes, combination, centre)
 }
@@ -305,8 +309,8 @@ cpp_ar1_levels <- function(columns, centre, root, loading, groups, threads) {
     .Call(`_wavetax_cpp_ar1_levels`, columns, centre, root, loading, groups, threads)
 }
 
-cpp_ar1_moments <- function(e, entity, clock, order, entities, lag) {
-    .Call(`_wavetax_cpp_ar1_moments`, e, entity, clock, order, entities, lag)
+cpp_ar1_moments <- function(e, entity, clock, order, entities, lag, threads) {
+    .Call(`_wavetax_cpp_ar1_moments`, e, entity, clock, order, entities, lag, threads)
 }
 
 cpp_period_patterns <- function(entity, clock, order) {

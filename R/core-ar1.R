@@ -64,7 +64,7 @@ core_ar1_pooled <- function(state, constant) {
 core_ar1_fixed <- function(state, size) {
   all_rows <- core_ar1_all_rows(state)
   used <- state$weight > 0
-  share <- ifelse(used, size, 0) / sum(size[used])
+  share <- size * used / sum(size[used])
   held <- 1 / sum((share^2 / state$weight)[used])
   grand <- cpp_weighted_level_sums(state$means, share, core_threads(length(share)))
   solution <- core_finish_fixed(
@@ -74,7 +74,8 @@ core_ar1_fixed <- function(state, size) {
   levels <- core_combined_levels(state$means, solution$residual, solution$centre)
   levels[!used] <- NA_real_
   solution$levels <- list(list(level = levels, slopes = list()))
-  solution$ones <- ifelse(used, held * share / state$weight, 0)
+  solution$ones <- held * share / state$weight
+  solution$ones[!used] <- 0
   solution$log_jacobian <- state$log_keep
   solution
 }
@@ -135,7 +136,8 @@ core_ar1_solve <- function(expected, r) {
 
 # What residuals show of rho at a lag: list(products, squares: by entity; before, pairs).
 core_ar1_moments <- function(e, layout, lag = 1L) {
-  cpp_ar1_moments(e, layout$entity, layout$clock, layout$order, layout$count, as.integer(lag))
+  cpp_ar1_moments(e, layout$entity, layout$clock, layout$order, layout$count, as.integer(lag),
+                  core_threads(layout$n))
 }
 
 # rho by one of the methods, of what residuals under the square roots of weights, swept as the rows are, show of it;

@@ -267,13 +267,12 @@ core_swept_r_squared <- function(state, b) {
 core_r_squared <- function(rows, b, groups, centre = NULL, threads = core_threads(rows$n)) {
   if (is.null(centre)) centre <- core_weighted_means(rows$columns, rows$weights)
   moments <- cpp_fitted_moments(core_fitted_view(rows, b, centre), groups, threads)
-  size <- moments$groups[3, ]
-  used <- size > 0
-  means <- moments$groups[1:2, used, drop = FALSE] / rep(size[used], each = 2L)
+  sums <- cpp_moment_sums(moments$groups)
+  symmetric <- function(v) matrix(v[c(1, 2, 2, 3)], 2)
   all <- moments$products
   # Of the rows less their groups' means, and of the groups counted once.
-  within <- all - tcrossprod(means * rep(sqrt(size[used]), each = 2L))
-  once <- tcrossprod(means - rowMeans(means))
+  within <- all - symmetric(sums[1:3])
+  once <- symmetric(sums[6:8]) - tcrossprod(sums[4:5]) / sums[9]
   correlation <- function(m, from) {
     spread <- pmax(diag(m), 0)
     if (any(spread <= rounding_share * from)) return(NA_real_)

@@ -69,6 +69,17 @@ core_solve_within <- function(state, all_rows) {
   core_solve(state$within, own_norms[-c(1L, length(own_norms))])
 }
 
+# The slopes within groups alone, for residuals: of core_solution() what a view of them needs, and the sum of squares of
+# y.
+core_within_slopes <- function(state) {
+  p <- ncol(state$within)
+  norms <- sqrt(colSums(state$within^2) + drop(state$means^2 %*% state$weight))
+  solved <- core_solve(state$within, norms[-p])
+  slopes <- core_full_coefficients(solved)
+  core_of_least_squares(list(constant = FALSE, status = solved$status, slopes = slopes, centre = numeric(p),
+                             sst = sum(state$within[, p]^2)))
+}
+
 core_one_way_r_squared <- function(state, b, all_rows) {
   groups_once <- core_group_triangle(state, as.numeric(state$weight > 0))
   norms <- sqrt(colSums(all_rows^2))[-1]

@@ -94,10 +94,11 @@ estimate_fixed_serial <- function(request, design, sets) {
                 effects = effects, serial = made$serial, notes = made$notes)
 }
 
-# Fixed effects of entities without AR(1), from which rho starts.
+# Fixed effects of entities without AR(1), from which rho starts: their slopes alone.
 one_set_of_entities <- function(design) {
   groups <- design$groups[[design$index$entity]]
-  one_set_solved(core_one_way_state(design_rows(design), groups), groups)
+  state <- core_one_way_state(design_rows(design), groups)
+  list(solution = core_within_slopes(state), transform = swept_rows(list(core_layer(groups, state$means))))
 }
 
 # Several outcomes of one request: their columns are swept at once where they have the same rows.

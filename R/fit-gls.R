@@ -120,7 +120,7 @@ gls_rounds <- function(request, design, swept) {
   e <- plain_residuals(plain, plain$solution, design)
   slopes <- NULL
   for (round in seq_len(if (options$iterate) most_gls_rounds else 1L)) {
-    serial <- gls_rho(options$serial, e, design, layout, groups)
+    serial <- gls_rho(options$serial, e, design, layout, groups, plain$solution$sst)
     made <- rows_under(design, layout, serial$rho, leave)
     first <- gls_least_squares(made, swept, design$constant)
     at <- if (is.null(slopes)) first$solution else replace(first$solution, c("residual", "centre"),
@@ -149,11 +149,11 @@ is_balanced_design <- function(layout) {
 }
 
 # rho of this round: list(rho, and what serial_rows() tells); 0 without AR(1).
-gls_rho <- function(spec, e, design, layout, groups) {
+gls_rho <- function(spec, e, design, layout, groups, all) {
   if (is.null(spec)) return(list(rho = 0))
   if (identical(spec$rho, "own")) return(gls_own_rho(e, design, layout, groups))
   if (is.numeric(spec$rho)) return(serial_start(spec, design, layout, groups, NULL))
-  shown <- shown_of_rho(e, layout, design)
+  shown <- shown_of_rho(e, layout, design, all)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   core_ar1_rho(shown, layout, spec$rho)
 }

@@ -165,16 +165,16 @@ serial_start <- function(spec, design, layout, groups, plain) {
     return(list(rho = as.double(spec$rho), low = NA_real_, high = NA_real_, pairs = 0L, steps = 0L))
   }
   fitted <- plain(design)
-  shown <- shown_of_rho(plain_residuals(fitted, fitted$solution, design), layout, design)
+  shown <- shown_of_rho(plain_residuals(fitted, fitted$solution, design), layout, design, fitted$solution$sst)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   c(core_ar1_rho(shown, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
 }
 
-# What residuals show of rho, where they tell it.
-shown_of_rho <- function(e, layout, design) {
+# What residuals show of rho, where they tell it; `all` is the sum of squares of the outcome.
+shown_of_rho <- function(e, layout, design, all) {
   shown <- core_ar1_moments(e, layout)
   check_told_pairs(shown$pairs, layout, design$index$entity)
-  check_rho_told(sum(shown$squares), design)
+  check_rho_told(sum(shown$squares), all)
   shown
 }
 
@@ -217,9 +217,8 @@ check_told_pairs <- function(pairs, layout, entity) {
                todo = "`serial_ar1(rho = 0.5)` takes a rho that is known; `fit_pooled()` sweeps nothing out.")
 }
 
-check_rho_told <- function(squares, design) {
-  w <- if (is.null(design$weights)) 1 else design$weights
-  if (squares > 1e-20 * sum(w * (design$y - mean(design$y))^2)) return(invisible())
+check_rho_told <- function(squares, all) {
+  if (squares > 1e-20 * all) return(invisible())
   stop_wavetax("no_pairs", "The regressors and effects fit every row, so no residual tells rho.",
                todo = "Use fewer regressors, or give rho: `serial_ar1(rho = 0.5)`.")
 }

@@ -843,6 +843,16 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_moment_sums
+Rcpp::NumericVector cpp_moment_sums(Rcpp::NumericMatrix groups);
+RcppExport SEXP _wavetax_cpp_moment_sums(SEXP groupsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type groups(groupsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_moment_sums(groups));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_mean_moments
 Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes, Rcpp::NumericVector combination, Rcpp::NumericVector centre);
 RcppExport SEXP _wavetax_cpp_mean_moments(SEXP meansSEXP, SEXP sizesSEXP, SEXP combinationSEXP, SEXP centreSEXP) {
@@ -947,8 +957,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_ar1_moments
-Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag);
-RcppExport SEXP _wavetax_cpp_ar1_moments(SEXP eSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP entitiesSEXP, SEXP lagSEXP) {
+Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_moments(SEXP eSEXP, SEXP entitySEXP, SEXP clockSEXP, SEXP orderSEXP, SEXP entitiesSEXP, SEXP lagSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type e(eSEXP);
@@ -957,7 +967,8 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< SEXP >::type order(orderSEXP);
     Rcpp::traits::input_parameter< double >::type entities(entitiesSEXP);
     Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_ar1_moments(e, entity, clock, order, entities, lag));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_moments(e, entity, clock, order, entities, lag, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1060,6 +1071,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_swept", (DL_FUNC) &_wavetax_cpp_swept, 2},
     {"_wavetax_cpp_square_root", (DL_FUNC) &_wavetax_cpp_square_root, 1},
     {"_wavetax_cpp_fitted_moments", (DL_FUNC) &_wavetax_cpp_fitted_moments, 3},
+    {"_wavetax_cpp_moment_sums", (DL_FUNC) &_wavetax_cpp_moment_sums, 1},
     {"_wavetax_cpp_mean_moments", (DL_FUNC) &_wavetax_cpp_mean_moments, 4},
     {"_wavetax_cpp_serial_forms", (DL_FUNC) &_wavetax_cpp_serial_forms, 4},
     {"_wavetax_cpp_serial_own", (DL_FUNC) &_wavetax_cpp_serial_own, 3},
@@ -1068,7 +1080,7 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_ar1_columns", (DL_FUNC) &_wavetax_cpp_ar1_columns, 3},
     {"_wavetax_cpp_ar1_log_keep", (DL_FUNC) &_wavetax_cpp_ar1_log_keep, 1},
     {"_wavetax_cpp_ar1_levels", (DL_FUNC) &_wavetax_cpp_ar1_levels, 6},
-    {"_wavetax_cpp_ar1_moments", (DL_FUNC) &_wavetax_cpp_ar1_moments, 6},
+    {"_wavetax_cpp_ar1_moments", (DL_FUNC) &_wavetax_cpp_ar1_moments, 7},
     {"_wavetax_cpp_period_patterns", (DL_FUNC) &_wavetax_cpp_period_patterns, 3},
     {"_wavetax_cpp_ar1_traces", (DL_FUNC) &_wavetax_cpp_ar1_traces, 8},
     {NULL, NULL, 0}

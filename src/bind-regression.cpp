@@ -185,6 +185,21 @@ Rcpp::List cpp_fitted_moments(Rcpp::List view, Rcpp::List groups, int threads) {
   return Rcpp::List::create(Rcpp::Named("groups") = as_table(sums, 3, by.count, threads), Rcpp::Named("products") = products);
 }
 
+// Of the sums by group that cpp_fitted_moments() gives, m = (f, y) / w their means: the sums of w m m' (ff, fy, yy), of m,
+// of m m', and how many groups there are.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericVector cpp_moment_sums(Rcpp::NumericMatrix groups) {
+  Rcpp::NumericVector out(9);
+  for (R_xlen_t g = 0; g < groups.ncol(); ++g) {
+    const double* const sums = groups.begin() + 3 * g;
+    if (!(sums[2] > 0.0)) continue;
+    const double f = sums[0] / sums[2], y = sums[1] / sums[2];
+    const double added[9] = {sums[2] * f * f, sums[2] * f * y, sums[2] * y * y, f, y, f * f, f * y, y * y, 1.0};
+    for (int i = 0; i < 9; ++i) out[i] += added[i];
+  }
+  return out;
+}
+
 // [[Rcpp::export(rng = false)]]
 Rcpp::NumericVector cpp_mean_moments(Rcpp::NumericMatrix means, Rcpp::NumericVector sizes,
                                      Rcpp::NumericVector combination, Rcpp::NumericVector centre) {

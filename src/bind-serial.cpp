@@ -156,13 +156,15 @@ Rcpp::List cpp_ar1_levels(Rcpp::List columns, Rcpp::NumericVector centre, Rcpp::
 
 // list(products, squares, before, pairs) of residuals, see Ar1Moments.
 // [[Rcpp::export(rng = false)]]
-Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag) {
+Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP order, double entities, int lag,
+                           int threads) {
   check_panel_rows(entity, clock, order, e.size());
   const int* codes = checked_codes(entity, entities, e.size());
   const wavetax::Ar1Moments done =
       wavetax::ar1_moments(e.begin(), codes, INTEGER(clock), int_or_null(order), static_cast<std::size_t>(e.size()),
-                           static_cast<std::size_t>(entities), lag);
-  return Rcpp::List::create(Rcpp::_["products"] = Rcpp::wrap(done.products), Rcpp::_["squares"] = Rcpp::wrap(done.squares),
+                           static_cast<std::size_t>(entities), lag, threads);
+  return Rcpp::List::create(Rcpp::_["products"] = Rcpp::wrap(done.products),
+                            Rcpp::_["squares"] = Rcpp::wrap(done.squares),
                             Rcpp::_["before"] = done.before, Rcpp::_["pairs"] = done.pairs);
 }
 

@@ -36,6 +36,7 @@ struct Ar1Step {
 // before[r] of the columns (from 1; 0: none); null `now`: row r; null `before`: the row above where it is of the entity.
 class Ar1Root {
  public:
+  static constexpr std::size_t short_steps = 32;
   std::size_t n = 0, stored = 0;  // rows made, and rows of the columns
   const int *entity = nullptr, *clock = nullptr;
   const double* s = nullptr;  // by row of the columns, times their values; null: 1
@@ -61,6 +62,19 @@ class Ar1Root {
   // The sum of log keep.
   double log_keep() const {
     double sum = 0;
+    if (!now && !before && !own_) {
+      std::array<double, short_steps> seen{};
+      for (std::size_t r = 0; r < n; ++r) {
+        const int ticks = r > 0 && entity[r] == entity[r - 1] ? clock[r] - clock[r - 1] : 0;
+        if (static_cast<std::size_t>(ticks) < short_steps) {
+          seen[static_cast<std::size_t>(ticks)] += 1;
+        } else {
+          sum += std::log(Ar1Step(*rho_, ticks).keep);
+        }
+      }
+      for (std::size_t d = 0; d < short_steps; ++d) sum += seen[d] * std::log(steps_[d].keep);
+      return sum;
+    }
     visit(0, n, [&](std::size_t, std::size_t, std::size_t, const Ar1Step& step) { sum += std::log(step.keep); });
     return sum;
   }
@@ -109,7 +123,7 @@ class Ar1Root {
 
   const double* rho_ = nullptr;
   bool own_ = false;
-  std::array<Ar1Step, 32> steps_;  // by ticks, under one rho
+  std::array<Ar1Step, short_steps> steps_;  // by ticks, under one rho
 };
 
 // Where the rows of each entity begin, in order of time, and the end.
@@ -125,10 +139,10 @@ inline std::vector<std::size_t> entity_starts(const int* entity, const int* orde
   return start;
 }
 
-// Of the rows [begin, end) of one entity in order of time those `lag` ticks apart: f(later, earlier), places from begin.
+// Of the rows of one entity in order of time those `lag` ticks apart: f(later, earlier), by their place.
 template <class Visitor>
-void visit_lagged(const std::vector<int>& ticks, int lag, Visitor f) {
-  for (std::size_t i = 1, j = 0; i < ticks.size(); ++i) {
+void visit_lagged(const int* ticks, std::size_t count, int lag, Visitor f) {
+  for (std::size_t i = 1, j = 0; i < count; ++i) {
     while (ticks[i] - ticks[j] > lag) ++j;
     if (ticks[i] - ticks[j] == lag) f(i, j);
   }
@@ -138,35 +152,52 @@ void visit_lagged(const std::vector<int>& ticks, int lag, Visitor f) {
 // e_{-1}^2 over those pairs, and their count.
 struct Ar1Moments {
   std::vector<double> products, squares;
-  double before = 0;
-  double pairs = 0;
+  double before = 0, pairs = 0;
 };
 
 inline Ar1Moments ar1_moments(const double* e, const int* entity, const int* clock, const int* order, std::size_t n,
-                              std::size_t entities, int lag) {
+                              std::size_t entities, int lag, int threads) {
   Ar1Moments out;
   out.products.assign(entities, 0.0);
   out.squares.assign(entities, 0.0);
-  std::vector<std::size_t> rows;
-  std::vector<int> ticks;
   const std::vector<std::size_t> start = entity_starts(entity, order, n);
-  for (std::size_t g = 0; g + 1 < start.size(); ++g) {
-    rows.clear();
-    ticks.clear();
-    for (std::size_t i = start[g]; i < start[g + 1]; ++i) {
-      rows.push_back(order ? static_cast<std::size_t>(order[i] - 1) : i);
-      ticks.push_back(clock[rows.back()]);
+  const std::size_t groups = start.size() - 1, together = 4096;
+  std::vector<std::array<double, 2>> parts((groups + together - 1) / together);
+  for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+    std::vector<double> left;
+    std::vector<int> ticks;
+    double before = 0, pairs = 0;
+    for (std::size_t g = piece * together; g < std::min(groups, (piece + 1) * together); ++g) {
+      const std::size_t size = start[g + 1] - start[g];
+      const double* own = e + start[g];
+      const int* at = clock + start[g];
+      std::size_t row = start[g];
+      if (order) {
+        left.resize(size);
+        ticks.resize(size);
+        for (std::size_t i = 0; i < size; ++i) {
+          row = static_cast<std::size_t>(order[start[g] + i] - 1);
+          left[i] = e[row];
+          ticks[i] = clock[row];
+        }
+        own = left.data();
+        at = ticks.data();
+      }
+      double product = 0, square = 0;
+      for (std::size_t i = 0; i < size; ++i) square += own[i] * own[i];
+      visit_lagged(at, size, lag, [&](std::size_t i, std::size_t j) {
+        product += own[i] * own[j];
+        before += own[j] * own[j];
+        pairs += 1;
+      });
+      out.products[static_cast<std::size_t>(entity[row] - 1)] = product;
+      out.squares[static_cast<std::size_t>(entity[row] - 1)] = square;
     }
-    double product = 0, square = 0;
-    for (const std::size_t row : rows) square += e[row] * e[row];
-    visit_lagged(ticks, lag, [&](std::size_t i, std::size_t j) {
-      product += e[rows[i]] * e[rows[j]];
-      out.before += e[rows[j]] * e[rows[j]];
-      out.pairs += 1;
-    });
-    const std::size_t of = static_cast<std::size_t>(entity[rows[0]] - 1);
-    out.products[of] = product;
-    out.squares[of] = square;
+    parts[piece] = {before, pairs};
+  });
+  for (const std::array<double, 2>& part : parts) {
+    out.before += part[0];
+    out.pairs += part[1];
   }
   return out;
 }
@@ -242,7 +273,7 @@ inline Ar1Traces ar1_traces(const double* s, const int* entity, const int* clock
         weight += w[i] * w[i];
         own += w[i] * moved[i];
       }
-      visit_lagged(ticks, lag, [&](std::size_t i, std::size_t j) {
+      visit_lagged(ticks.data(), size, lag, [&](std::size_t i, std::size_t j) {
         across += (w[i] * moved[j] + w[j] * moved[i]) / 2;
         inside += w[i] * w[j];
       });
