@@ -8,6 +8,10 @@
 # `kind` is one number by row, the same for the rows of a period.
 core_period_blocks <- function(entity, period, N = max(entity), kind = NULL) {
   order <- order(period, entity)
+  n <- length(entity)
+  if (is.null(kind) && n == as.double(N) * length(unique(period))) {
+    return(list(patterns = list(list(seen = seq_len(N), at = matrix(order, N), kind = NULL)), N = N, P = n %/% N, n = n))
+  }
   rows <- split(order, period[order])
   keys <- vapply(rows, function(at) paste(c(entity[at], if (!is.null(kind)) -kind[at[1]]), collapse = " "), "")
   patterns <- lapply(unname(split(rows, match(keys, unique(keys)))), function(some) {
@@ -15,7 +19,7 @@ core_period_blocks <- function(entity, period, N = max(entity), kind = NULL) {
     list(seen = entity[first], at = matrix(unlist(some, use.names = FALSE), length(first)),
          kind = if (!is.null(kind)) kind[first[1]])
   })
-  list(patterns = patterns, N = N, P = length(rows), n = length(entity))
+  list(patterns = patterns, N = N, P = length(rows), n = n)
 }
 
 # How many periods each pair has in common.
@@ -38,31 +42,31 @@ core_likeliest_covariance <- function(u, blocks, most = 5000, tolerance = 1e-10)
     total <- Reduce(`+`, lapply(series, tcrossprod))
     return(core_found_covariance(total / blocks$P, 0L, TRUE))
   }
-  products <- lapply(series, tcrossprod)
-  counts <- diag(core_common_periods(blocks))
-  squares <- numeric(N)
-  for (b in seq_along(products)) {
+  # All periods side by side, pattern by pattern; what is absent is filled in each step.
+  full <- matrix(0, N, blocks$P)
+  last <- cumsum(vapply(blocks$patterns, function(p) ncol(p$at), 0L))
+  parts <- lapply(seq_along(series), function(b) {
     seen <- blocks$patterns[[b]]$seen
-    squares[seen] <- squares[seen] + diag(products[[b]])
-  }
-  sigma <- diag(squares / counts, N)
+    list(seen = seen, gone = setdiff(seq_len(N), seen), at = seq(last[b] - ncol(series[[b]]) + 1, last[b]))
+  })
+  for (b in seq_along(parts)) full[parts[[b]]$seen, parts[[b]]$at] <- series[[b]]
+  incomplete <- which(vapply(parts, function(one) length(one$gone) > 0, TRUE))
+  counts <- diag(core_common_periods(blocks))
+  sigma <- diag(rowSums(full^2) / counts, N)
   for (step in seq_len(most)) {
-    total <- matrix(0, N, N)
-    for (b in seq_along(products)) {
-      seen <- blocks$patterns[[b]]$seen
-      gone <- setdiff(seq_len(N), seen)
-      total[seen, seen] <- total[seen, seen] + products[[b]]
-      if (length(gone) == 0) next
-      # What is absent given what is there.
-      given <- t(core_solve_positive(sigma[seen, seen, drop = FALSE], sigma[seen, gone, drop = FALSE]))
-      across <- given %*% products[[b]]
-      total[gone, seen] <- total[gone, seen] + across
-      total[seen, gone] <- total[seen, gone] + t(across)
-      left <- sigma[gone, gone, drop = FALSE] - given %*% sigma[seen, gone, drop = FALSE]
-      total[gone, gone] <- total[gone, gone] + tcrossprod(across, given) + ncol(blocks$patterns[[b]]$at) * left
+    upper <- tryCatch(chol(sigma), error = function(cnd) NULL)
+    if (is.null(upper)) return(core_found_covariance(sigma, step, FALSE))
+    inverse <- chol2inv(upper)
+    spread <- matrix(0, N, N)
+    for (b in incomplete) {
+      gone <- parts[[b]]$gone
+      # Given what is there, the absent have the covariance K_gg^-1 and the mean -K_gg^-1 K_gs u, K the inverse of sigma.
+      given <- chol2inv(chol(inverse[gone, gone, drop = FALSE]))
+      full[gone, parts[[b]]$at] <- -given %*% (inverse[gone, parts[[b]]$seen, drop = FALSE] %*% series[[b]])
+      spread[gone, gone] <- spread[gone, gone] + length(parts[[b]]$at) * given
     }
     before <- sigma
-    sigma <- (total + t(total)) / (2 * blocks$P)
+    sigma <- (tcrossprod(full) + spread) / blocks$P
     size <- sqrt(diag(sigma))
     moved <- max(abs(sigma - before) / (size %o% size))
     done <- moved < tolerance
@@ -80,11 +84,6 @@ core_found_covariance <- function(sigma, steps, settled) {
   size <- sqrt(diag(sigma))
   least <- min(eigen(sigma / (size %o% size), symmetric = TRUE, only.values = TRUE)$values)
   list(sigma = sigma, steps = steps, settled = settled, least = least)
-}
-
-core_solve_positive <- function(a, b) {
-  R <- chol(a)
-  backsolve(R, backsolve(R, b, transpose = TRUE))
 }
 
 # The root of the inverse of a covariance by period, with what follows from it: list(root, inverse: functions of a
