@@ -10,7 +10,8 @@ core_period_blocks <- function(entity, period, N = max(entity), kind = NULL) {
   order <- order(period, entity)
   n <- length(entity)
   if (is.null(kind) && n == as.double(N) * length(unique(period))) {
-    return(list(patterns = list(list(seen = seq_len(N), at = matrix(order, N), kind = NULL)), N = N, P = n %/% N, n = n))
+    whole <- list(seen = seq_len(N), at = matrix(order, N), kind = NULL)
+    return(list(patterns = list(whole), N = N, P = n %/% N, n = n))
   }
   rows <- split(order, period[order])
   keys <- vapply(rows, function(at) paste(c(entity[at], if (!is.null(kind)) -kind[at[1]]), collapse = " "), "")
@@ -60,7 +61,7 @@ core_likeliest_covariance <- function(u, blocks, most = 5000, tolerance = 1e-10)
     spread <- matrix(0, N, N)
     for (b in incomplete) {
       gone <- parts[[b]]$gone
-      # Given what is there, the absent have the covariance K_gg^-1 and the mean -K_gg^-1 K_gs u, K the inverse of sigma.
+      # Given what is there, the absent have the covariance K_gg^-1 and the mean -K_gg^-1 K_gs u, K = sigma^-1.
       given <- chol2inv(chol(inverse[gone, gone, drop = FALSE]))
       full[gone, parts[[b]]$at] <- -given %*% (inverse[gone, parts[[b]]$seen, drop = FALSE] %*% series[[b]])
       spread[gone, gone] <- spread[gone, gone] + length(parts[[b]]$at) * given

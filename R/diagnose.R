@@ -134,7 +134,7 @@ diagnosis_advice <- function(fit, status, tests) {
                                            formula_text(c(entity, index$period)))
       } else {
         sprintf("Take out effects of the %s, %s, or cluster by %s too.", index$period,
-                if (fit$method == "fixed") "`effects = \"both\"`" else sprintf("`+ factor(%s)`",
+                if (fit$method == "fixed" && !is_serial(fit)) "`effects = \"both\"`" else sprintf("`+ factor(%s)`",
                                                                                code_name(index$period)), index$period)
       }
     },

@@ -307,3 +307,39 @@ test_that("near misses of options and values are named, `--` ends the options, a
                     file <- file.path(dirname(odd), "t.md"), before = "LC_ALL=C")
   expect_match(readLines(file, encoding = "UTF-8")[1], "\u00d1and\u00fa", fixed = TRUE)
 })
+
+test_that("remedies are options of the command line, and what has no effect is refused", {
+  file <- system.file("extdata", "harbours.csv", package = "wavetax")
+  run <- function(command, ...) {
+    wavetax(command, file, "--entity", "harbour", "--period", "season", "--formula", "log(nights) ~ levy + storms", ...)
+  }
+  saved <- tempfile(fileext = ".json")
+  done <- run("fit", "--model", "pooled,fixed,gls", "--serial", "ar1", "--rho", "regression", "--variances", "entity",
+              "--save", saved)
+  expect_identical(done$status, 0L)
+  panel <- harbour_panel()
+  by <- serial_ar1("regression")
+  truth <- list(fit_pooled(log(nights) ~ levy + storms, panel, serial = by),
+                fit_fixed(log(nights) ~ levy + storms, panel, serial = by),
+                fit_gls(log(nights) ~ levy + storms, panel, variances = "entity", serial = by))
+  held <- read_fits(saved)
+  for (m in 1:3) {
+    expect_equal(held[[m]]$coefficients$estimate[!held[[m]]$coefficients$aside], unname(coef(truth[[m]])),
+                 tolerance = 1e-10)
+    expect_equal(held[[m]]$serial$rho, truth[[m]]$serial$rho, tolerance = 1e-10)
+  }
+  expect_match(done$out, "AR[(]1[)] rho", all = FALSE)
+  weighted <- run("fit", "--model", "fixed", "--weights", "variance_of(coast)", "--errors", "panel-corrected")
+  expect_match(weighted$out, "5 variances by coast are estimated", all = FALSE)
+  expect_match(weighted$out, "Standard errors panel-corrected", all = FALSE)
+  ahead <- run("predict", "--serial", "ar1", "--disturbance", "-o", "-")
+  fixed <- fit_fixed(log(nights) ~ levy + storms, panel, serial = "ar1")
+  expect_equal(utils::read.csv(text = ahead$out)$predicted, unname(predict(fixed, disturbance = TRUE)),
+               tolerance = 1e-8)
+  for (wrong in list(c("--rho", "0.4"), c("--serial", "ar1", "--rho", "2"), c("--serial", "ar3"),
+                     c("--serial", "ar1", "--model", "between"), c("--serial", "ar1-own", "--model", "fixed"),
+                     c("--variances", "entity"), c("--across", "--model", "gls"), c("--across"))) {
+    expect_identical(rlang::inject(run("fit", !!!wrong))$status, 2L, label = paste(wrong, collapse = " "))
+  }
+  expect_identical(run("predict", "--disturbance", "-o", "-")$status, 2L)
+})

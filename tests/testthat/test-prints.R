@@ -74,3 +74,27 @@ test_that("guidance prints as it did", {
     panel_shape(panel_frame(data.frame(id = rep(1:3, 3), t = rep(c(1, 2, 4), each = 3)), id, t))
   })
 })
+
+test_that("remedies print as they did", {
+  panel <- harbour_panel()
+  eq <- harbour_equation
+  fixed <- fit_fixed(eq, panel, serial = "ar1")
+  gls <- fit_gls(eq, panel, variances = "entity", effects = "entity")
+  few <- panel[panel$harbour %in% unique(panel$harbour)[1:4], ]
+  expect_snapshot({
+    fixed
+    fit_random(eq, panel, serial = serial_ar1(first = "drop"))
+    gls
+    fit_gls(log(nights) ~ levy, few, variances = "entity", across = TRUE, serial = "ar1")
+    suppressWarnings(fit_gls(eq, panel, serial = "ar1-own", effects = "entity"))
+    fit_fixed(eq, panel, weights = ~ variance_of(coast))
+    with_errors(fit_fixed(eq, panel), se_panel_corrected())
+    test_serial(fixed)
+    test_hausman(fixed, fit_random(eq, panel, serial = "ar1"))
+    test_effects(fixed)
+    in_words(fixed, "levy")
+    compare_errors(fixed, "levy")
+    spec_table(plain = fit_fixed(eq, panel), ar1 = fixed, weighted = gls, terms = "levy")
+    influence_by(fixed)
+  })
+})
