@@ -201,13 +201,21 @@ caveat_words <- function(x) {
     if (x$kind == "common" && x$standing == "interval") common_words(x),
     if (x$errors$shared) sprintf("%s share shocks that go with %s: the errors are those by %s.", upper_first(entities),
                                  x$focus, x$period),
-    thin_words(x), untold_words(x),
+    thin_words(x), untold_words(x), unused_serial_words(x),
     if (x$kind != "fixed" && !x$unrelated) {
       sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
                     "taken out."),
               x$focus, outcome_words(x$fit)$name)
     }
   )
+}
+
+# What is related over time is in the errors, and not in the estimator.
+unused_serial_words <- function(x) {
+  p <- x$tests$serial$p.value
+  if (x$standing != "interval" || !isTRUE(p < x$level)) return(NULL)
+  sprintf(paste("The errors allow for what is related over time; `serial = \"ar1\"` would use it for a more precise",
+                "slope, at the price of one rho for all %s: `?remedies`."), plural_of(x$entity))
 }
 
 beside_words <- function(x) {

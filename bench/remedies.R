@@ -182,17 +182,24 @@ lines <- c(
 )
 writeLines(lines[-length(lines)], "docs/remedies.md")
 
-drawn <- do.call(rbind, lapply(c("corrected", "autocorrelation", "regression"), function(method) {
-  some <- fixed[!fixed$gappy & fixed$rho > 0 & fixed$N < 200, ]
-  data.frame(method, P = some$P, rho = some$rho, N = some$N, estimate = some[[method]])
+# rho as each method has it, and the spread of the slope beside that without AR(1).
+series <- c(corrected = "rho, corrected", autocorrelation = "rho, autocorrelation", regression = "rho, regression",
+            spread = "first rows kept", dropped = "first rows dropped")
+some <- fixed[!fixed$gappy & fixed$rho > 0 & fixed$N < 200, ]
+drawn <- do.call(rbind, lapply(names(series), function(name) {
+  of_rho <- startsWith(series[[name]], "rho")
+  data.frame(series = series[[name]], measure = if (of_rho) "mean estimate of rho" else "spread of the slope",
+             periods = some$P, cell = sprintf("rho %s, %d entities", some$rho, some$N), value = some[[name]])
 }))
-drawn$method <- factor(drawn$method, c("corrected", "autocorrelation", "regression"))
-drawn$truth <- sprintf("rho %s, %d entities", drawn$rho, drawn$N)
-true <- unique(drawn[c("truth", "rho")])
-figure <- ggplot(drawn, aes(P, estimate, colour = method)) +
-  geom_hline(data = true, aes(yintercept = rho), colour = "grey60") + geom_line() + geom_point(size = 2) +
-  facet_wrap(~ truth) + scale_x_log10(breaks = c(5, 10, 20, 60)) +
-  scale_colour_manual(values = c("#1b4965", "#c8553d", "#7a9e3f")) +
-  labs(x = "periods", y = "mean estimate of rho", colour = NULL, title = "What is estimated of rho, with fixed effects",
-       subtitle = "Grey: the truth") + theme_minimal(base_size = 13) + theme(legend.position = "top")
-ggsave("docs/remedies.png", figure, width = 9, height = 6, dpi = 110)
+drawn$series <- factor(drawn$series, series)
+of_rho <- data.frame(measure = "mean estimate of rho", cell = sprintf("rho %s, %d entities", some$rho, some$N),
+                     at = some$rho)
+lines_at <- rbind(unique(of_rho), data.frame(measure = "spread of the slope", cell = unique(drawn$cell), at = 1))
+figure <- ggplot(drawn, aes(periods, value, colour = series)) +
+  geom_hline(data = lines_at, aes(yintercept = at), colour = "grey55") + geom_line() + geom_point(size = 2) +
+  facet_grid(measure ~ cell, scales = "free_y") + scale_x_log10(breaks = c(5, 10, 20, 60)) +
+  scale_colour_manual(values = c("#1b4965", "#c8553d", "#7a9e3f", "#1b4965", "#b08a3e")) +
+  labs(x = "periods", y = NULL, colour = NULL, title = "AR(1) with fixed effects: what is estimated, and what it gives",
+       subtitle = "Grey: the true rho; the spread of the slope without AR(1)") +
+  theme_minimal(base_size = 13) + theme(legend.position = "bottom", panel.grid.minor = element_blank())
+ggsave("docs/remedies.png", figure, width = 12.8, height = 8, dpi = 100, bg = "white")
