@@ -160,8 +160,8 @@ serial_remedy_words <- function(fit) {
   sets <- lapply(fit$effects, `[[`, "columns")
   if (is_serial(fit) || !"serial" %in% method_of(fit)$arguments || is.null(index) ||
       !all(vapply(sets, identical, TRUE, index$entity))) return(NULL)
-  sprintf("Or estimate under it, `serial = \"ar1\"`: more precise where it holds, at the price of %s: see `?remedies`.",
-          paste("one rho for all", plural_of(index$entity)))
+  sprintf("Or model what is related over time, `serial = \"ar1\"`: more precise where it holds, at the price of %s.",
+          sprintf("one rho for all %s: see `?remedies`", plural_of(index$entity)))
 }
 
 # The entity that moves a slope most, where it moves it by more than one standard error.
