@@ -80,12 +80,6 @@ core_ar1_fixed <- function(state, size) {
   solution
 }
 
-# Random effects of the groups.
-core_ar1_random <- function(state, variance, constant) {
-  parts <- core_variance_state(state, constant)
-  list(parts = parts, components = core_variance_methods[[variance]](state, parts))
-}
-
 # Of rows as they are, b the slopes: 1 - SS(y - x'b) / SS(y), both less their groups' means, and squared correlations.
 core_ar1_r_squared <- function(rows, b, groups, constant, swept) {
   centre <- if (constant) NULL else numeric(rows$k + 1L)

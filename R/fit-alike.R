@@ -5,12 +5,7 @@ at_rho_of <- function(fit, other) {
   if (!is_serial(fit) && !is_serial(other)) return(fit)
   if (identical(fit$serial[c("rho", "left_out")], other$serial[c("rho", "left_out")])) return(fit)
   if (!"serial" %in% method_of(fit)$arguments) stop_no_serial(fit)
-  request <- request_again(fit)
-  request$formula <- fit$design$formula
-  request$options["serial"] <- list(if (is_serial(other)) at_rho(other))
-  request["errors"] <- list(fit$errors$spec)
-  request$keep <- "rows"
-  suppressWarnings(run_fit(request), classes = "wavetax_warning_negative_variance")
+  under_serial(fit, if (is_serial(other)) at_rho(other))
 }
 
 # serial_ar1() of a fit's own rho.
@@ -23,10 +18,13 @@ stop_no_serial <- function(fit) {
 }
 
 # The same equation without AR(1), to look at beside it.
-without_serial <- function(fit) {
+without_serial <- function(fit) under_serial(fit, NULL)
+
+# The same equation under other disturbances: NULL, or serial_ar1()'s.
+under_serial <- function(fit, serial) {
   request <- request_again(fit)
   request$formula <- fit$design$formula
-  request$options["serial"] <- list(NULL)
+  request$options["serial"] <- list(serial)
   request["errors"] <- list(fit$errors$spec)
   request$keep <- "rows"
   suppressWarnings(run_fit(request), classes = "wavetax_warning_negative_variance")

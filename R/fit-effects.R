@@ -106,6 +106,11 @@ effect_columns <- function(sets) {
   unique(unlist(lapply(sets, function(set) c(set$columns, set$trends))))
 }
 
+# Whether sets of effects are the levels of one column alone.
+are_levels_of <- function(sets, column) {
+  length(sets) == 1 && identical(sets[[1]]$columns, column) && length(sets[[1]]$trends) == 0
+}
+
 # The one column of a model that takes one set of levels.
 effect_column <- function(effects, data) {
   sets <- effect_sets(effects, data)

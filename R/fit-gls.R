@@ -100,7 +100,7 @@ check_gls_panel <- function(request) {
 gls_effects <- function(request, entity) {
   if (identical(request$effects, "none")) return(FALSE)
   sets <- effect_sets(request$effects, request$data)
-  if (length(sets) == 1 && identical(sets[[1]]$columns, entity) && length(sets[[1]]$trends) == 0) return(TRUE)
+  if (are_levels_of(sets, entity)) return(TRUE)
   stop_wavetax(c("gls_effects", "effects"),
                sprintf("The effects of generalised least squares are those of the %s or none.", entity),
                todo = "Others go into the formula as dummies.")

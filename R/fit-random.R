@@ -128,10 +128,7 @@ random_one_way <- function(design, groups, variance, name) {
   rows <- design_rows(design)
   state <- core_far_means(core_one_way_state(rows, groups), rows, groups)
   parts <- core_variance_state(state, design$constant)
-  check_within_rows(state, parts, name)
-  components <- core_variance_methods[[variance]](state, parts)
-  check_enough_entities(components, name)
-  check_noise_variance(components$sigma2_e, variance)
+  components <- one_way_components(state, parts, variance, name)
   components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
   solution <- core_solve_random(state, components, parts, design$constant)
   solution$deviations <- list(solution$deviations)
@@ -145,6 +142,15 @@ random_one_way <- function(design, groups, variance, name) {
   )
 }
 
+# The variance components of a state's rows, that between groups perhaps negative.
+one_way_components <- function(state, parts, variance, name) {
+  check_within_rows(state, parts, name)
+  components <- core_variance_methods[[variance]](state, parts)
+  check_enough_entities(components, name)
+  check_noise_variance(components$sigma2_e, variance)
+  components
+}
+
 # AR(1) with the entities' components: rho as with fixed effects, the components from the transformed rows.
 estimate_random_serial <- function(request, design, sets, variance) {
   check_serial_variance(variance)
@@ -152,10 +158,7 @@ estimate_random_serial <- function(request, design, sets, variance) {
   constant <- design$constant
   solve <- function(state) {
     parts <- core_variance_state(state, constant)
-    check_within_rows(state, parts, name)
-    components <- core_variance_methods[[variance]](state, parts)
-    check_enough_entities(components, name)
-    check_noise_variance(components$sigma2_e, variance)
+    components <- one_way_components(state, parts, variance, name)
     negative <- components$sigma2_u
     components$sigma2_u <- max(negative, 0)
     solution <- core_solve_random(state, components, parts, constant)

@@ -241,9 +241,7 @@ check_serial_request <- function(request, sets = list()) {
   }
   index <- panel_index(request$data)
   entity <- index$entity
-  own <- length(sets) == 0 || length(sets) == 1 && identical(sets[[1]]$columns, entity) &&
-    length(sets[[1]]$trends) == 0
-  if (own) return(invisible())
+  if (length(sets) == 0 || are_levels_of(sets, entity)) return(invisible())
   stop_wavetax(
     c("serial", "effects"), sprintf("With `serial` the effects are those of the %s or none, not those of %s.", entity,
                                     effects_words(sets)),
