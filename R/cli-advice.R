@@ -37,6 +37,7 @@ values_in_options <- function(values) rapply(values, as_options, "character", ho
 
 code_as_options <- function(code) {
   call <- tryCatch(str2lang(sprintf("list(%s)", substr(code, 2, nchar(code) - 1))), error = function(cnd) NULL)
+  if (length(call) == 2 && is_operator(call[[2]], "?")) return(paste(code, "in R"))
   words <- if (is.call(call)) options_of_parts(as.list(call)[-1])
   if (is.null(words)) code else paste0("`", paste(words, collapse = " "), "`")
 }

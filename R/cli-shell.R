@@ -5,7 +5,7 @@ shell_texts <- function() {
     sections <- c(list(wavetax = overview_help(width)), lapply(commands, command_help, width))
     unlist(Map(function(name, lines) c(paste("==", name), lines), names(sections), sections), use.names = FALSE)
   }
-  widths <- c(40, 60, 80, 100)
+  widths <- c(60, 80)
   c(
     stats::setNames(lapply(widths, help), sprintf("help-%d.txt", widths)),
     stats::setNames(lapply(shells, completion_script), paste0("completion.", shells)), list(wavetax.1 = manual_page())

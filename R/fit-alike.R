@@ -8,6 +8,20 @@ at_rho_of <- function(fit, other) {
   under_serial(fit, if (is_serial(other)) at_rho(other))
 }
 
+# A fit estimated again over the variances of another one, where both have weights from those of the same groups.
+at_variances_of <- function(fit, other) {
+  own <- fit$request$options$group_variances
+  theirs <- other$request$options$group_variances
+  if (is.null(own) || is.null(theirs) || own$column != theirs$column || identical(own, theirs)) return(fit)
+  request <- request_again(fit)
+  request$formula <- fit$design$formula
+  request$options$group_variances <- theirs
+  request$options$hold_variances <- TRUE
+  request["errors"] <- list(fit$errors$spec)
+  request$keep <- "rows"
+  run_fit(request)
+}
+
 # serial_ar1() of a fit's own rho.
 at_rho <- function(fit) serial_ar1(rho = unname(fit$serial$rho), first = fit$serial$first)
 
@@ -33,4 +47,10 @@ under_serial <- function(fit, serial) {
 # What is said of fits that were put under one rho.
 one_rho_words <- function(fit) {
   if (is_serial(fit)) sprintf("Both at rho %s, that of the %s fit.", format_number(fit$serial$rho), method_words(fit))
+}
+
+# What is said of fits that were put under the weights of one of them.
+one_weighting_words <- function(fit) {
+  variances <- fit$request$options$group_variances
+  if (!is.null(variances)) sprintf("Both weighted by the variances that the fuller fit gives `%s`.", variances$column)
 }

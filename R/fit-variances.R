@@ -2,8 +2,9 @@
 # each group has a variance, and the fit under one over these.
 
 # A request whose weights are such has them computed, `run` the function that fits: options$group_variances is
-# list(column, labels, sigma2, rows, n).
+# list(column, labels, sigma2, rows, n), those of another fit where options$hold_variances.
 with_estimated_weights <- function(request, run) {
+  if (isTRUE(request$options$hold_variances)) return(request)
   column <- variance_column(request)
   request$options$group_variances <- NULL
   if (is.null(column)) return(request)

@@ -61,7 +61,8 @@ compute_errors.se_paired <- function(spec, fit) {
     }, if (mended$removed > 0) {
       sprintf("%s of the covariance was negative and is set to 0; `pairs = \"casewise\"` has none",
               count_of(mended$removed, "direction"))
-    }, related_over_time_words(fit, take(both$e), entity$codes, take(clock$clock), clock))
+    }, related_over_time_words(fit, take(both$e), entity$codes, take(clock$clock), clock,
+                              is_beyond_chance(done$shared)))
   )
 }
 
@@ -97,15 +98,23 @@ check_common_periods <- function(done, clock) {
                todo = "`pairs = \"pairwise\"` takes each pair's own.")
 }
 
-# Relations over time, which these errors pass over: where the interval of rho is above 0.
-related_over_time_words <- function(fit, e, entity, clock_of_rows, clock) {
+is_beyond_chance <- function(z) isTRUE(z > stats::qnorm(.975))
+
+# Relations over time, which these errors pass over: where the interval of rho is above 0. Clusters by entity are an
+# answer only where entities share no shocks.
+related_over_time_words <- function(fit, e, entity, clock_of_rows, clock, shared) {
   swept <- method_of(fit)$effects != "none"
   layout <- core_ar1_layout(entity, clock_of_rows, swept = swept)
   shown <- core_ar1_moments(e, layout)
   if (shown$pairs == 0 || !any(tabulate(entity) >= 3) || sum(shown$squares) == 0) return(NULL)
   found <- core_ar1_rho(shown, layout)
   if (!isTRUE(found$low > 0)) return(NULL)
+  beside <- if (shared) {
+    sprintf(". Clusters by %s alone would not see the shocks that %s share", clock$entity, plural_of(clock$entity))
+  } else if (!is_serial(fit)) {
+    ", or cluster"
+  }
   sprintf(paste("Residuals of one %s are related over time (rho about %s), which these errors pass over: they are too",
-                "small; %s"), clock$entity, fixed_decimals(found$rho, 2),
-          if (is_serial(fit)) "`se_driscoll_kraay()` allows for it" else "`serial = \"ar1\"` first, or cluster")
+                "small; %s%s"), clock$entity, fixed_decimals(found$rho, 2),
+          if (is_serial(fit)) "`se_driscoll_kraay()` allows for it" else "`serial = \"ar1\"` first", paste0("", beside))
 }

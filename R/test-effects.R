@@ -49,6 +49,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
       stop_test("not_nested", "The arguments are swapped: the fit with fewer effects came first.",
                 todo = "Give the one with more effects first: `test_effects(full, restricted)`.")
     }
+    restricted <- at_variances_of(restricted, full)
     check_nested(restricted, full)
     restricted <- at_rho_of(restricted, full)
   }
@@ -73,7 +74,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
                    paste("rho is estimated, and the test leans on it: true nulls were rejected in 18 percent of cases",
                          "(50 entities, 6 periods) and 10 (30, 15).")
                  }),
-    notes = c(if (is_serial(full)) {
+    notes = c(if (!is.null(restricted)) one_weighting_words(full), if (is_serial(full)) {
       sprintf("Both at rho %s; it takes disturbances as of one variance, which `test_mundlak()` does not.",
               format_number(full$serial$rho))
     } else {
@@ -84,7 +85,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
     function() restricted
   with_draws(test, if (!is.null(draws)) base(), function(y) {
     more <- refit(full, y)
-    less <- if (!is.null(restricted)) at_rho_of(refit(restricted, y), more)
+    less <- if (!is.null(restricted)) at_rho_of(at_variances_of(refit(restricted, y), more), more)
     effects_f(without_any_effects(more, less), more)$statistic
   }, asked)
 }

@@ -333,3 +333,17 @@ test_that("weights from estimated variances are those written out, with errors t
     expect_equal(test_normality(fit)$statistic, test_normality(own)$statistic)
   }
 })
+
+test_that("effects under estimated weights are tested over the variances of the fuller fit", {
+  d <- gappy_panel(15, 9, plain = TRUE, seed = 12, keep = 0.9)
+  p <- panel_frame(d, id, year)
+  fits <- lapply(c("both", "entity"), function(effects) {
+    fit_fixed(y ~ x1 + x2, p, effects, weights = ~ variance_of(kind))
+  })
+  d$own <- weights(fits[[1]])
+  own <- panel_frame(d, id, year)
+  given <- lapply(c("both", "entity"), function(effects) fit_fixed(y ~ x1 + x2, own, effects, weights = ~ own))
+  tests <- list(test_effects(fits[[1]], fits[[2]]), test_effects(given[[1]], given[[2]]))
+  for (part in c("statistic", "parameter", "p.value")) expect_equal(tests[[1]][[part]], tests[[2]][[part]])
+  expect_error(test_effects(given[[1]], fits[[2]]), class = "wavetax_error_different_rows")
+})

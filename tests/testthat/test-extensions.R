@@ -178,7 +178,7 @@ test_that("advice that is R code is said as the options that do the same, and ot
     "`by = c(harbour = \"name\", \"season\")`" = "`--by harbour=name,season`",
     "`replace = TRUE`" = "`--replace`", "`test_joint(fit, \"x\")`" = "`test_joint(fit, \"x\")`",
     "`se_clustered(system(\"x\"))`" = "`se_clustered(system(\"x\"))`", "`a b`" = "`a b`", "a ` b" = "a ` b",
-    "`lag = 2`" = "`lag = 2`"
+    "`lag = 2`" = "`lag = 2`", "`?remedies`" = "`?remedies` in R", "` `" = "` `"
   )
   for (code in names(pairs)) expect_identical(said(code), pairs[[code]])
   expect_identical(said(c(NA, "x")), c(NA, "x"))

@@ -182,3 +182,18 @@ test_that("panel-corrected errors are those of pairs written out, by pairs and o
   expect_error(with_errors(fit_difference(y ~ x1, p), se_panel_corrected()), class = "wavetax_error_errors")
   expect_error(with_errors(cases[[2]][[1]], se_panel_corrected("casewise")), class = "wavetax_error_errors")
 })
+
+test_that("panel-corrected errors say what they pass over, and clusters only where nothing is shared", {
+  set.seed(7)
+  said <- function(shared, rho) {
+    d <- expand.grid(year = 1:30, id = 1:12)
+    e <- replicate(12, as.numeric(stats::filter(rnorm(30), rho, "recursive"))) + shared * rnorm(30)
+    d$x <- rnorm(360)
+    d$y <- d$x + c(e)
+    fit <- with_errors(fit_pooled(y ~ x, panel_frame(d, id, year)), se_panel_corrected())
+    paste(fit$errors$notes, collapse = " ")
+  }
+  expect_match(said(0, .6), "related over time .* first, or cluster$")
+  expect_match(said(1, .6), "first. Clusters by id alone would not see the shocks that ids share$")
+  expect_identical(said(1, 0), "")
+})
