@@ -301,8 +301,8 @@ cpp_ar1_columns <- function(columns, root, threads) {
     .Call(`_wavetax_cpp_ar1_columns`, columns, root, threads)
 }
 
-cpp_ar1_log_keep <- function(root) {
-    .Call(`_wavetax_cpp_ar1_log_keep`, root)
+cpp_ar1_log_keep <- function(root, threads) {
+    .Call(`_wavetax_cpp_ar1_log_keep`, root, threads)
 }
 
 cpp_ar1_levels <- function(columns, centre, root, loading, groups, threads) {
@@ -311,6 +311,10 @@ cpp_ar1_levels <- function(columns, centre, root, loading, groups, threads) {
 
 cpp_ar1_moments <- function(e, entity, clock, order, entities, lag, threads) {
     .Call(`_wavetax_cpp_ar1_moments`, e, entity, clock, order, entities, lag, threads)
+}
+
+cpp_ar1_view_moments <- function(view, entities, clock, threads) {
+    .Call(`_wavetax_cpp_ar1_view_moments`, view, entities, clock, threads)
 }
 
 cpp_period_patterns <- function(entity, clock, order) {

@@ -5,10 +5,11 @@
 
 largest_rho <- 0.99
 
-# What all of it needs of the rows: list(entity, clock, order, count, s, n). `swept` says whether each entity has a
+# What all of it needs of the rows: list(entity, clock, order, count, sizes, s, n). `swept` says whether each entity has a
 # level of its own.
-core_ar1_layout <- function(entity, clock, count = max(entity, 0L), weights = NULL, swept = FALSE) {
-  list(entity = entity, clock = clock, order = core_time_order(entity, clock), count = count,
+core_ar1_layout <- function(entity, clock, count = max(entity, 0L), weights = NULL, swept = FALSE,
+                            sizes = tabulate(entity, count)) {
+  list(entity = entity, clock = clock, order = core_time_order(entity, clock), count = count, sizes = sizes,
        s = if (!is.null(weights)) sqrt(weights), n = length(entity), swept = swept)
 }
 
@@ -46,7 +47,7 @@ core_ar1_state <- function(columns, layout, root, groups) {
   centre <- core_weighted_means(columns, weights)
   loading <- core_ar1_columns(list(NULL), root)[[1]]
   state <- cpp_ar1_levels(columns, centre, root, loading, groups, core_threads(root$n))
-  c(state, list(far = centre, n = root$n, root = root, loading = loading, log_keep = cpp_ar1_log_keep(root)))
+  c(state, list(far = centre, n = root$n, root = root, loading = loading, log_keep = cpp_ar1_log_keep(root, core_threads(root$n))))
 }
 
 # Of [tau, x*, y*], whatever their groups.
@@ -86,6 +87,18 @@ core_ar1_r_squared <- function(rows, b, groups, constant, swept) {
   known <- core_r_squared(rows, b, groups, centre)
   share <- if (swept) core_share_explained(known$within_left, known$within_y, known$within_raw) else known$within
   c(within = share, between = known$between, overall = known$overall)
+}
+
+# The same from the state of the rows as they are.
+core_ar1_r_squared_of_state <- function(state, b, swept) {
+  between <- core_group_triangle(state, sqrt(state$weight))
+  all_rows <- core_merge_within(state, between)
+  p <- ncol(state$within)
+  known <- core_one_way_r_squared(state, b, all_rows, between)
+  if (!swept) return(known)
+  left <- sum((state$within %*% c(-b, 1))^2)
+  c(within = core_share_explained(left, sum(state$within[, p]^2), sum(core_centred(all_rows)[, p]^2)),
+    known[c("between", "overall")])
 }
 
 core_ar1_pairs <- function(layout, lag = 1L) core_lag_pairs(layout$entity, layout$clock, lag)
@@ -134,6 +147,16 @@ core_ar1_moments <- function(e, layout, lag = 1L) {
                   core_threads(layout$n))
 }
 
+# The same of the residuals of a regression of the rows, times the root of their weights; `groups` are the entities.
+core_ar1_moments_of <- function(rows, transform, solution, layout, groups) {
+  if (is.null(layout$order) && groups$sorted) {
+    return(cpp_ar1_view_moments(core_unswept_view(rows, transform, solution), groups, layout$clock,
+                                core_threads(layout$n)))
+  }
+  e <- core_residuals(rows, transform, solution)
+  core_ar1_moments(if (is.null(rows$weights)) e else e * sqrt(rows$weights), layout)
+}
+
 # rho by one of the methods, of what residuals under the square roots of weights, swept as the rows are, show of it;
 # with its interval: list(rho, low, high, pairs, at_bound).
 core_ar1_rho <- function(shown, layout, method = "corrected", level = 0.95) {
@@ -157,7 +180,7 @@ core_ar1_interval <- function(shown, layout, expected, level = 0.95) {
   total <- sum(shown$squares)
   r <- sum(shown$products) / total
   z <- shown$products - r * shown$squares
-  groups <- sum(tabulate(layout$entity, layout$count) > if (layout$swept) 1 else 0)
+  groups <- sum(layout$sizes > if (layout$swept) 1 else 0)
   if (groups < 2) return(c(NA_real_, NA_real_))
   half <- stats::qt((1 + level) / 2, groups - 1) * sqrt(groups / (groups - 1) * sum(z^2)) / total
   vapply(r + c(-1, 1) * half, function(one) core_ar1_solve(expected, one), 0)
@@ -174,7 +197,7 @@ core_ar1_enough <- function(e, layout, rho) {
     slope <- (expected(min(rho + 1e-5, 1 - 1e-9)) - expected(rho - 1e-5)) / (min(rho + 1e-5, 1 - 1e-9) - (rho - 1e-5))
     list(z = shown$products - expected(rho) * shown$squares, slope = slope, pairs = shown$pairs)
   })
-  told <- tabulate(layout$entity, layout$count) > if (layout$swept) 1 else 0
+  told <- layout$sizes > if (layout$swept) 1 else 0
   u <- (apart[[2]]$z - apart[[2]]$slope / apart[[1]]$slope * apart[[1]]$z)[told]
   list(statistic = if (sum(told) > 1) core_mean_t(u) else NA_real_, G = sum(told), pairs = as.integer(apart[[2]]$pairs))
 }
@@ -196,7 +219,7 @@ core_ar1_draw <- function(z, layout, rho) {
 # Rows whose residual is not zero whatever the outcome.
 core_live_rows <- function(layout) {
   if (!layout$swept) return(layout$n)
-  sizes <- tabulate(layout$entity, layout$count)
+  sizes <- layout$sizes
   sum(sizes[sizes > 1])
 }
 

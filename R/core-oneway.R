@@ -80,8 +80,11 @@ core_within_slopes <- function(state) {
                              sst = sum(state$within[, p]^2)))
 }
 
-core_one_way_r_squared <- function(state, b, all_rows) {
-  groups_once <- core_group_triangle(state, as.numeric(state$weight > 0))
+# `between`, where it is known, is the factor of groups times the root of their weights.
+core_one_way_r_squared <- function(state, b, all_rows, between = NULL) {
+  even <- !is.null(between) && min(state$weight) == max(state$weight)
+  groups_once <- if (even) between / sqrt(state$weight[1]) else
+    core_group_triangle(state, as.numeric(state$weight > 0))
   norms <- sqrt(colSums(all_rows^2))[-1]
   of_groups <- sqrt(colSums(groups_once^2))[-1]
   c(
@@ -101,7 +104,8 @@ core_grand_means <- function(state) {
 }
 
 core_solve_fixed <- function(state) {
-  all_rows <- core_merge_within(state, core_group_triangle(state, sqrt(state$weight)))
+  between <- core_group_triangle(state, sqrt(state$weight))
+  all_rows <- core_merge_within(state, between)
   used <- state$weight > 0
   solution <- core_finish_fixed(
     state$within, sqrt(colSums(all_rows^2))[-1], core_grand_means(state), sum(state$weight), state$n,
@@ -111,7 +115,7 @@ core_solve_fixed <- function(state) {
   levels[!used] <- NA_real_
   solution$levels <- list(levels)
   solution$r_squared <- core_fixed_r_squared(
-    core_one_way_r_squared(state, solution$slopes, all_rows), solution, sum(state$within[, ncol(state$within)]^2),
+    core_one_way_r_squared(state, solution$slopes, all_rows, between), solution, sum(state$within[, ncol(state$within)]^2),
     sum(all_rows[, ncol(all_rows)]^2)
   )
   solution

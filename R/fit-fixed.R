@@ -88,7 +88,7 @@ estimate_fixed_serial <- function(request, design, sets) {
     solve = function(state, groups, design) core_ar1_fixed(state, size(design, groups))
   )
   solution <- core_ar1_fixed(made$state, size(made$design, made$groups))
-  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, TRUE, TRUE)
+  solution$r_squared <- serial_r_squared(made, solution$slopes, TRUE, TRUE)
   effects <- list(describe_effects(sets[[1]], loaded_groups(made), solution$levels[[1]]$level))
   new_panel_fit(request, made$design, solution, serial_transformation(made, left = solution$ones, layers = TRUE),
                 effects = effects, serial = made$serial, notes = made$notes)
@@ -98,7 +98,8 @@ estimate_fixed_serial <- function(request, design, sets) {
 one_set_of_entities <- function(design) {
   groups <- design$groups[[design$index$entity]]
   state <- core_one_way_state(design_rows(design), groups)
-  list(solution = core_within_slopes(state), transform = swept_rows(list(core_layer(groups, state$means))))
+  list(solution = core_within_slopes(state), transform = swept_rows(list(core_layer(groups, state$means))),
+       state = state)
 }
 
 # Several outcomes of one request: their columns are swept at once where they have the same rows.

@@ -113,7 +113,7 @@ gls_rounds <- function(request, design, swept) {
   options <- request$options
   entity <- design$index$entity
   groups <- design$groups[[entity]]
-  layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, NULL, swept)
+  layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, NULL, swept, groups$sizes)
   leave <- if (options$across && !is.null(options$serial) && !is_balanced_design(layout)) "runs" else "none"
   plain <- if (swept) one_set_of_entities(design) else
     list(solution = core_solve_pooled(core_pooled_state(design_rows(design))), transform = new_transformation())
@@ -145,7 +145,7 @@ check_gls_settled <- function(options, rounds) {
 
 # Whether every entity has a row in every period.
 is_balanced_design <- function(layout) {
-  layout$n == as.double(sum(tabulate(layout$entity, layout$count) > 0)) * length(unique(layout$clock))
+  layout$n == as.double(sum(layout$sizes > 0)) * length(unique(layout$clock))
 }
 
 # rho of this round: list(rho, and what serial_rows() tells); 0 without AR(1).
@@ -153,7 +153,8 @@ gls_rho <- function(spec, e, design, layout, groups, all) {
   if (is.null(spec)) return(list(rho = 0))
   if (identical(spec$rho, "own")) return(gls_own_rho(e, design, layout, groups))
   if (is.numeric(spec$rho)) return(serial_start(spec, design, layout, groups, NULL))
-  shown <- shown_of_rho(e, layout, design, all)
+  shown <- core_ar1_moments(e, layout)
+  check_shown(shown, layout, design, all)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   core_ar1_rho(shown, layout, spec$rho)
 }

@@ -92,7 +92,7 @@ estimate_pooled_serial <- function(request, design) {
     solve = function(state, groups, design) core_ar1_pooled(state, constant)
   )
   solution <- core_ar1_pooled(made$state, constant)
-  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, constant, FALSE)
+  solution$r_squared <- serial_r_squared(made, solution$slopes, constant, FALSE)
   new_panel_fit(request, made$design, solution, serial_transformation(made), serial = made$serial, notes = made$notes)
 }
 

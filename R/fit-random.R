@@ -170,7 +170,7 @@ estimate_random_serial <- function(request, design, sets, variance) {
   done <- solve(made$state)
   check_positive_variance(done$negative, name)
   solution <- done$solution
-  solution$r_squared <- core_ar1_r_squared(design_rows(made$design), solution$slopes, made$groups, constant, FALSE)
+  solution$r_squared <- serial_r_squared(made, solution$slopes, constant, FALSE)
   components <- done$components
   new_panel_fit(
     request, made$design, solution,

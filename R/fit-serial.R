@@ -86,20 +86,21 @@ serial_argument <- function(serial, own = FALSE) {
 }
 
 # The design and the state of transformed rows under the rho that is asked for: list(design, root, state, groups,
-# serial, for the fit). `swept` says whether each entity has a level. `plain` is a function of the design without
-# AR(1): list(solution, transform); `solve` one of a state, its entities and a design: the solution under AR(1).
+# serial, for the fit; plain, the state of the same rows without AR(1), where there is one). `swept` says whether each
+# entity has a level. `plain` is a function of the design without AR(1): list(solution, transform, state); `solve` one of a state, its entities and a design: the solution under AR(1).
 serial_rows <- function(request, design, swept, plain, solve) {
   spec <- request$options$serial
   entity <- design$index$entity
   design <- with_groups(design, entity)
   groups <- design$groups[[entity]]
-  layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, design$weights, swept)
+  layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, design$weights, swept,
+                            groups$sizes)
   found <- serial_start(spec, design, layout, groups, plain)
   repeat {
     out <- rows_under(design, layout, found$rho, if (spec$first == "drop") "first" else "none")
     if (!spec$iterate || found$steps >= most_rho_steps) break
     solution <- solve(out$state, out$groups, out$design)
-    next_one <- serial_again(found, solution, design, layout)
+    next_one <- serial_again(found, solution, design, layout, groups)
     if (abs(next_one$rho - found$rho) < 1e-8) {
       found$settled <- TRUE
       break
@@ -114,6 +115,7 @@ serial_rows <- function(request, design, swept, plain, solve) {
     left_out = layout$n - out$root$n, at_bound = isTRUE(found$at_bound)
   )
   out$notes <- serial_notes(out, entity)
+  out$plain <- if (out$serial$left_out == 0) found$fitted$state
   out
 }
 
@@ -126,6 +128,12 @@ serial_notes <- function(made, entity) {
             "in short panels `first = \"keep\"` is more precise (at 5 periods by a seventh)")
   }, if (serial$at_bound) sprintf("rho was estimated beyond %s and is set to it%s", label_text(serial$rho),
                                   if (serial$rho > 0) ": disturbances that drift are for `fit_difference()`" else ""))
+}
+
+# Of the rows as they are, from their state where there is one.
+serial_r_squared <- function(made, slopes, constant, swept) {
+  if (!is.null(made$plain) && constant) return(core_ar1_r_squared_of_state(made$plain, slopes, swept))
+  core_ar1_r_squared(design_rows(made$design), slopes, made$groups, constant, swept)
 }
 
 # What was taken from the rows: list(root, tau); where each entity has a level also its layer.
@@ -165,17 +173,16 @@ serial_start <- function(spec, design, layout, groups, plain) {
     return(list(rho = as.double(spec$rho), low = NA_real_, high = NA_real_, pairs = 0L, steps = 0L))
   }
   fitted <- plain(design)
-  shown <- shown_of_rho(plain_residuals(fitted, fitted$solution, design), layout, design, fitted$solution$sst)
+  shown <- core_ar1_moments_of(design_rows(design), fitted$transform, fitted$solution, layout, groups)
+  check_shown(shown, layout, design, fitted$solution$sst)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   c(core_ar1_rho(shown, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
 }
 
-# What residuals show of rho, where they tell it; `all` is the sum of squares of the outcome.
-shown_of_rho <- function(e, layout, design, all) {
-  shown <- core_ar1_moments(e, layout)
+# Whether what residuals show tells rho; `all` is the sum of squares of the outcome.
+check_shown <- function(shown, layout, design, all) {
   check_told_pairs(shown$pairs, layout, design$index$entity)
   check_rho_told(sum(shown$squares), all)
-  shown
 }
 
 likeliest_rho <- function(design, layout, groups, shown) {
@@ -193,9 +200,9 @@ plain_residuals <- function(fitted, solution, design) {
 }
 
 # The next rho, from residuals y - x'b with the slopes of the last round.
-serial_again <- function(found, solution, design, layout) {
-  e <- plain_residuals(found$fitted, solution, design)
-  c(core_ar1_rho(core_ar1_moments(e, layout), layout, found$method),
+serial_again <- function(found, solution, design, layout, groups) {
+  shown <- core_ar1_moments_of(design_rows(design), found$fitted$transform, solution, layout, groups)
+  c(core_ar1_rho(shown, layout, found$method),
     list(steps = found$steps + 1L, fitted = found$fitted, method = found$method))
 }
 
@@ -211,7 +218,7 @@ check_told_pairs <- function(pairs, layout, entity) {
                  todo = c("Was the panel declared with the right step between periods?",
                           "`serial_ar1(rho = 0.5)` takes a rho that is known; distances are in periods."))
   }
-  if (!layout$swept || any(tabulate(layout$entity, layout$count) >= 3)) return(invisible())
+  if (!layout$swept || any(layout$sizes >= 3)) return(invisible())
   stop_wavetax("no_pairs", sprintf("With effects swept out rho is told by %s of three rows or more, and there is none.",
                                    plural_of(entity)),
                todo = "`serial_ar1(rho = 0.5)` takes a rho that is known; `fit_pooled()` sweeps nothing out.")

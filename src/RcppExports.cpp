@@ -932,12 +932,13 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_ar1_log_keep
-double cpp_ar1_log_keep(Rcpp::List root);
-RcppExport SEXP _wavetax_cpp_ar1_log_keep(SEXP rootSEXP) {
+double cpp_ar1_log_keep(Rcpp::List root, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_log_keep(SEXP rootSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type root(rootSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_ar1_log_keep(root));
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_log_keep(root, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -969,6 +970,19 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< int >::type lag(lagSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_ar1_moments(e, entity, clock, order, entities, lag, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_ar1_view_moments
+Rcpp::List cpp_ar1_view_moments(Rcpp::List view, Rcpp::List entities, Rcpp::IntegerVector clock, int threads);
+RcppExport SEXP _wavetax_cpp_ar1_view_moments(SEXP viewSEXP, SEXP entitiesSEXP, SEXP clockSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type entities(entitiesSEXP);
+    Rcpp::traits::input_parameter< Rcpp::IntegerVector >::type clock(clockSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_ar1_view_moments(view, entities, clock, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1078,9 +1092,10 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_serial_apply", (DL_FUNC) &_wavetax_cpp_serial_apply, 6},
     {"_wavetax_cpp_entity_products", (DL_FUNC) &_wavetax_cpp_entity_products, 4},
     {"_wavetax_cpp_ar1_columns", (DL_FUNC) &_wavetax_cpp_ar1_columns, 3},
-    {"_wavetax_cpp_ar1_log_keep", (DL_FUNC) &_wavetax_cpp_ar1_log_keep, 1},
+    {"_wavetax_cpp_ar1_log_keep", (DL_FUNC) &_wavetax_cpp_ar1_log_keep, 2},
     {"_wavetax_cpp_ar1_levels", (DL_FUNC) &_wavetax_cpp_ar1_levels, 6},
     {"_wavetax_cpp_ar1_moments", (DL_FUNC) &_wavetax_cpp_ar1_moments, 7},
+    {"_wavetax_cpp_ar1_view_moments", (DL_FUNC) &_wavetax_cpp_ar1_view_moments, 4},
     {"_wavetax_cpp_period_patterns", (DL_FUNC) &_wavetax_cpp_period_patterns, 3},
     {"_wavetax_cpp_ar1_traces", (DL_FUNC) &_wavetax_cpp_ar1_traces, 8},
     {NULL, NULL, 0}

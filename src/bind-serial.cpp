@@ -3,6 +3,9 @@
 #include <wavetax/ar1.hpp>
 #include <wavetax/loaded-levels.hpp>
 #include <wavetax/serial-corrected.hpp>
+#include <wavetax/sinks.hpp>
+
+#include "view.h"
 
 namespace {
 
@@ -133,7 +136,7 @@ Rcpp::List cpp_ar1_columns(Rcpp::List columns, Rcpp::List root, int threads) {
 }
 
 // [[Rcpp::export(rng = false)]]
-double cpp_ar1_log_keep(Rcpp::List root) { return as_ar1_root(root).log_keep(); }
+double cpp_ar1_log_keep(Rcpp::List root, int threads) { return as_ar1_root(root).log_keep(threads); }
 
 // Levels of columns less `centre` under a root, by group, of their regression on the root's column of ones, `loading`:
 // list(means, weight, the squared norms of the loading, within, the factor of what is left).
@@ -166,6 +169,19 @@ Rcpp::List cpp_ar1_moments(Rcpp::NumericVector e, SEXP entity, SEXP clock, SEXP 
   return Rcpp::List::create(Rcpp::_["products"] = Rcpp::wrap(done.products),
                             Rcpp::_["squares"] = Rcpp::wrap(done.squares),
                             Rcpp::_["before"] = done.before, Rcpp::_["pairs"] = done.pairs);
+}
+
+// The same of the combination that a view names, of rows by entity (sorted) and clock.
+// [[Rcpp::export(rng = false)]]
+Rcpp::List cpp_ar1_view_moments(Rcpp::List view, Rcpp::List entities, Rcpp::IntegerVector clock, int threads) {
+  const RView rows(view);
+  const wavetax::Groups by = as_groups(entities, static_cast<R_xlen_t>(rows.n()));
+  if (!by.sorted || clock.size() != static_cast<R_xlen_t>(rows.n())) Rcpp::stop("Rows do not stand by entity and clock.");
+  wavetax::Ar1Moments done;
+  wavetax::visit(*rows, wavetax::Ar1MomentSink(by, clock.begin(), 1, done), threads);
+  return Rcpp::List::create(Rcpp::_["products"] = Rcpp::wrap(done.products),
+                            Rcpp::_["squares"] = Rcpp::wrap(done.squares), Rcpp::_["before"] = done.before,
+                            Rcpp::_["pairs"] = done.pairs);
 }
 
 // list(rows, entity, times), see PeriodPatterns.

@@ -347,3 +347,14 @@ test_that("effects under estimated weights are tested over the variances of the 
   for (part in c("statistic", "parameter", "p.value")) expect_equal(tests[[1]][[part]], tests[[2]][[part]])
   expect_error(test_effects(given[[1]], fits[[2]]), class = "wavetax_error_different_rows")
 })
+
+test_that("R-squared is that of the rows as they are, whether rho is given or found", {
+  p <- panel_frame(gappy_panel(15, 9, plain = TRUE, seed = 12, keep = 0.9), id, year)
+  for (door in list(fit_pooled, fit_fixed, fit_random)) {
+    for (by in c(list(NULL), if (!identical(door, fit_random)) list(~ w))) {
+      found <- door(y ~ x1 + x2, p, weights = by, serial = "ar1")
+      given <- door(y ~ x1 + x2, p, weights = by, serial = serial_ar1(rho = found$serial$rho))
+      expect_equal(found$r_squared, given$r_squared, tolerance = 1e-10)
+    }
+  }
+})

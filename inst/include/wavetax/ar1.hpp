@@ -60,19 +60,26 @@ class Ar1Root {
   }
 
   // The sum of log keep.
-  double log_keep() const {
+  double log_keep(int threads) const {
     double sum = 0;
     if (!now && !before && !own_) {
-      std::array<double, short_steps> seen{};
-      for (std::size_t r = 0; r < n; ++r) {
-        const int ticks = r > 0 && entity[r] == entity[r - 1] ? clock[r] - clock[r - 1] : 0;
-        if (static_cast<std::size_t>(ticks) < short_steps) {
-          seen[static_cast<std::size_t>(ticks)] += 1;
-        } else {
-          sum += std::log(Ar1Step(*rho_, ticks).keep);
+      // How many rows come so many ticks after the one before, and the sum of those that come later than the table has.
+      constexpr std::size_t together = 262144;
+      std::vector<std::array<double, short_steps + 1>> parts((n + together - 1) / together);
+      for_each_piece(parts.size(), threads, [&](std::size_t piece) {
+        std::array<double, short_steps + 1> seen{};
+        for (std::size_t r = piece * together; r < std::min(n, (piece + 1) * together); ++r) {
+          const int ticks = r > 0 && entity[r] == entity[r - 1] ? clock[r] - clock[r - 1] : 0;
+          const bool near = static_cast<std::size_t>(ticks) < short_steps;
+          if (near) seen[static_cast<std::size_t>(ticks)] += 1;
+          else seen[short_steps] += std::log(Ar1Step(*rho_, ticks).keep);
         }
+        parts[piece] = seen;
+      });
+      for (const auto& seen : parts) {
+        for (std::size_t d = 0; d < short_steps; ++d) sum += seen[d] * std::log(steps_[d].keep);
+        sum += seen[short_steps];
       }
-      for (std::size_t d = 0; d < short_steps; ++d) sum += seen[d] * std::log(steps_[d].keep);
       return sum;
     }
     visit(0, n, [&](std::size_t, std::size_t, std::size_t, const Ar1Step& step) { sum += std::log(step.keep); });
@@ -155,6 +162,17 @@ struct Ar1Moments {
   double before = 0, pairs = 0;
 };
 
+// Those of one entity, its rows in order of time, are added.
+inline void add_moments(const double* e, const int* ticks, std::size_t count, int lag, double& product, double& square,
+                        double& before, double& pairs) {
+  for (std::size_t i = 0; i < count; ++i) square += e[i] * e[i];
+  visit_lagged(ticks, count, lag, [&](std::size_t i, std::size_t j) {
+    product += e[i] * e[j];
+    before += e[j] * e[j];
+    pairs += 1;
+  });
+}
+
 inline Ar1Moments ar1_moments(const double* e, const int* entity, const int* clock, const int* order, std::size_t n,
                               std::size_t entities, int lag, int threads) {
   Ar1Moments out;
@@ -183,15 +201,8 @@ inline Ar1Moments ar1_moments(const double* e, const int* entity, const int* clo
         own = left.data();
         at = ticks.data();
       }
-      double product = 0, square = 0;
-      for (std::size_t i = 0; i < size; ++i) square += own[i] * own[i];
-      visit_lagged(at, size, lag, [&](std::size_t i, std::size_t j) {
-        product += own[i] * own[j];
-        before += own[j] * own[j];
-        pairs += 1;
-      });
-      out.products[static_cast<std::size_t>(entity[row] - 1)] = product;
-      out.squares[static_cast<std::size_t>(entity[row] - 1)] = square;
+      const std::size_t of = static_cast<std::size_t>(entity[row] - 1);
+      add_moments(own, at, size, lag, out.products[of], out.squares[of], before, pairs);
     }
     parts[piece] = {before, pairs};
   });
@@ -214,9 +225,21 @@ inline PeriodPatterns period_patterns(const int* entity, const int* clock, const
   std::unordered_map<std::uint64_t, std::vector<std::pair<std::uint64_t, std::size_t>>> known;
   const std::vector<std::size_t> start = entity_starts(entity, order, n);
   const auto row_at = [order](std::size_t i) { return order ? static_cast<std::size_t>(order[i] - 1) : i; };
+  std::size_t last = 0;  // the pattern of the entity before
   for (std::size_t g = 0; g + 1 < start.size(); ++g) {
-    std::uint64_t a = 1469598103934665603ull, b = 88172645463325252ull;
+    const std::size_t size = start[g + 1] - start[g];
     const int first = clock[row_at(start[g])];
+    // Most entities stand as the one before.
+    if (!order && g > 0 && size == start[g] - start[g - 1]) {
+      const int *own = clock + start[g], *other = clock + start[g - 1];
+      int apart = 0;
+      for (std::size_t i = 0; i < size; ++i) apart |= (own[i] - first) ^ (other[i] - *other);
+      if (apart == 0) {
+        out.times[last] += 1;
+        continue;
+      }
+    }
+    std::uint64_t a = 1469598103934665603ull, b = 88172645463325252ull;
     for (std::size_t i = start[g]; i < start[g + 1]; ++i) {
       const std::uint64_t tick = static_cast<std::uint64_t>(clock[row_at(i)] - first) + 1;
       a = (a ^ tick) * 1099511628211ull;
@@ -225,9 +248,11 @@ inline PeriodPatterns period_patterns(const int* entity, const int* clock, const
     auto& same = known[a];
     const auto found = std::find_if(same.begin(), same.end(), [b](const auto& one) { return one.first == b; });
     if (found != same.end()) {
-      out.times[found->second] += 1;
+      last = found->second;
+      out.times[last] += 1;
       continue;
     }
+    last = out.times.size();
     same.emplace_back(b, out.times.size());
     out.times.push_back(1);
     for (std::size_t i = start[g]; i < start[g + 1]; ++i) {

@@ -59,6 +59,7 @@ struct LevelPlaces {
   std::size_t runs = 0;  // 0: by row
   std::array<std::size_t, block_rows> at, stop;
   std::array<double, block_rows> factor;
+  const double* loading = nullptr;  // of runs, by row besides; null: 1
 };
 
 // Effects of the levels of one grouping: `levels` holds `width` of them for each group,
@@ -79,7 +80,8 @@ struct Layer {
   void find(std::size_t begin, std::size_t count, LevelPlaces& places) const {
     const int* const code = groups.codes + begin;
     places.runs = 0;
-    if (groups.sorted && !loading) {
+    places.loading = loading ? loading + begin : nullptr;
+    if (groups.sorted) {
       for (std::size_t r = 0; r < count;) {
         const std::size_t run = places.runs++;
         const int group = code[r];
@@ -109,6 +111,9 @@ struct Layer {
         const double one = level[places.at[run]];
         if (as_they_are) {
           subtract(in + r, one, places.stop[run] - r, out + r);
+        } else if (loading) {
+          const double level_of_run = (theta ? places.factor[run] : 1.0) * (one - from);
+          for (std::size_t i = r; i < places.stop[run]; ++i) out[i] = (in[i] - less) - places.loading[i] * level_of_run;
         } else {
           subtract(in + r, less, theta ? places.factor[run] * (one - from) : one - from, places.stop[run] - r, out + r);
         }

@@ -4,11 +4,13 @@
 #include <Eigen/Core>
 #include <algorithm>
 #include <array>
+#include <cmath>
 #include <cstddef>
 #include <memory>
 #include <utility>
 #include <vector>
 
+#include "ar1.hpp"
 #include "effect-sets.hpp"
 #include "groups.hpp"
 #include "parallel.hpp"
@@ -115,6 +117,61 @@ class CombinationSink {
 
  private:
   double* out_;
+};
+
+// What the combination, times the root of the weights, shows of AR(1) in rows that stand by entity and clock, see
+// Ar1Moments: no row of it is kept.
+class Ar1MomentSink {
+ public:
+  Ar1MomentSink(const Groups& entities, const int* clock, int lag, Ar1Moments& out)
+      : entities_(&entities), clock_(clock), lag_(lag), out_(&out) {
+    out.products.assign(entities.count, 0.0);
+    out.squares.assign(entities.count, 0.0);
+  }
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return group_cuts(*entities_, n, 4 * piece_rows); }
+  Ar1MomentSink part() const {
+    Ar1MomentSink out = *this;
+    out.before_ = out.pairs_ = 0.0;
+    out.values_.clear();
+    out.ticks_.clear();
+    out.own_ = 0;
+    return out;
+  }
+  void add(Block& block) {
+    const int* const code = entities_->codes + block.begin;
+    for (std::size_t i = 0; i < block.count; ++i) {
+      if (code[i] != own_) {
+        close();
+        own_ = code[i];
+      }
+      const double w = block.weight(i);
+      values_.push_back(w == 1.0 ? block.combined[i] : block.combined[i] * std::sqrt(w));
+      ticks_.push_back(clock_[block.begin + i]);
+    }
+  }
+  void merge(const Ar1MomentSink& other) {
+    out_->before += other.before_;
+    out_->pairs += other.pairs_;
+  }
+  void finish() { close(); }
+
+ private:
+  const Groups* entities_;
+  const int* clock_;
+  int lag_, own_ = 0;
+  Ar1Moments* out_;
+  std::vector<double> values_;  // of the entity that is read
+  std::vector<int> ticks_;
+  double before_ = 0.0, pairs_ = 0.0;
+
+  void close() {
+    if (values_.empty()) return;
+    const std::size_t at = static_cast<std::size_t>(own_ - 1);
+    add_moments(values_.data(), ticks_.data(), values_.size(), lag_, out_->products[at], out_->squares[at], before_, pairs_);
+    values_.clear();
+    ticks_.clear();
+  }
 };
 
 // Sums by level of several terms of w load z, z the swept columns: unknowns x width; and behind them by

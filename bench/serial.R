@@ -1,0 +1,36 @@
+# AR(1) beside the plain fit, and what memory allows: fits of 1e7 rows, a million entities of ten, three regressors,
+# errors clustered, and the passes of a fixed effects fit as bare loops: `Rscript bench/serial.R`. The least of five.
+Sys.setenv(PKG_CXXFLAGS = "-O3 -pthread", PKG_LIBS = "-pthread")
+suppressPackageStartupMessages(library(wavetax))
+Rcpp::sourceCpp("bench/serial.cpp")
+set.seed(1)
+size <- 10L
+n <- 1e7
+id <- rep(seq_len(n / size), each = size)
+year <- rep(seq_len(size), n / size)
+x <- lapply(1:3, function(j) rnorm(n))
+e <- rnorm(n)
+for (t in seq_len(size)[-1]) {
+  rows <- which(year == t)
+  e[rows] <- 0.4 * e[rows - 1L] + sqrt(1 - 0.4^2) * e[rows]
+}
+panel <- panel_frame(data.frame(id, year, x1 = x[[1]], x2 = x[[2]], x3 = x[[3]], y = x[[1]] + e), id, year)
+took <- function(expr) {
+  call <- substitute(expr)
+  where <- parent.frame()
+  min(replicate(5, system.time(eval(call, where))[[3]]))
+}
+cat("             plain   AR(1)  times\n")
+for (model in c("pooled", "fixed", "random")) {
+  fit <- get(paste0("fit_", model))
+  plain <- took(fit(y ~ x1 + x2 + x3, panel))
+  under <- took(fit(y ~ x1 + x2 + x3, panel, serial = "ar1"))
+  cat(sprintf("%-10s %6.2f s %5.2f s %5.1f\n", model, plain, under, under / plain))
+}
+columns <- c(x, list(panel$y))
+loops <- c("levels", "scores", "moments of rho", "AR(1) levels", "AR(1) scores")
+seconds <- vapply(loops, function(name) took(bare_serial(columns, id, year, size, name)), 0)
+cat("\n", sprintf("%-16s %.3f s\n", loops, seconds), sep = "")
+plain <- sum(seconds[1:2])
+under <- sum(seconds[c(1, 3:5)])
+cat(sprintf("The loops together: plain %.3f s, AR(1) %.3f s, %.1f times\n", plain, under, under / plain))
