@@ -59,7 +59,7 @@ variances_option <- function() {
 }
 
 across_option <- function() {
-  new_option("across", "flag", "of gls: entities are related within a period too, which takes --variances entity")
+  new_option("across", "flag", "of gls: entities are related within a period, each with a variance of its own")
 }
 
 rho_option <- function() {
@@ -94,7 +94,9 @@ check_model_options <- function(values) {
   without("variances", takers("variances"), "it is of --model gls")
   if (isTRUE(values$across)) {
     if (!"gls" %in% models) stop_usage("--across has no effect: it is of --model gls.")
-    if (!identical(values$variances, "entity")) stop_usage("--across takes --variances entity with it.")
+    if (identical(values$variances, "common")) {
+      stop_usage("--across gives each entity a variance: leave --variances out.")
+    }
   }
   if (values_serial(values) != "none") {
     plain <- setdiff(models, if (values$serial == "ar1-own") "gls" else takers("serial"))

@@ -5,8 +5,8 @@
 
 largest_rho <- 0.99
 
-# What all of it needs of the rows: list(entity, clock, order, count, sizes, s, n). `swept` says whether each entity has a
-# level of its own.
+# What all of it needs of the rows: list(entity, clock, order, count, sizes, s, n). `swept` says whether each entity has
+# a level of its own.
 core_ar1_layout <- function(entity, clock, count = max(entity, 0L), weights = NULL, swept = FALSE,
                             sizes = tabulate(entity, count)) {
   list(entity = entity, clock = clock, order = core_time_order(entity, clock), count = count, sizes = sizes,
@@ -47,7 +47,8 @@ core_ar1_state <- function(columns, layout, root, groups) {
   centre <- core_weighted_means(columns, weights)
   loading <- core_ar1_columns(list(NULL), root)[[1]]
   state <- cpp_ar1_levels(columns, centre, root, loading, groups, core_threads(root$n))
-  c(state, list(far = centre, n = root$n, root = root, loading = loading, log_keep = cpp_ar1_log_keep(root, core_threads(root$n))))
+  c(state, list(far = centre, n = root$n, root = root, loading = loading,
+                log_keep = cpp_ar1_log_keep(root, core_threads(root$n))))
 }
 
 # Of [tau, x*, y*], whatever their groups.

@@ -96,18 +96,20 @@ core_block_root <- function(blocks, sigma, of_kind = NULL) {
     if (!is.null(of_kind)) own <- own * of_kind(p$kind)[p$seen, p$seen, drop = FALSE]
     chol(own)
   })
+  periods <- lapply(blocks$patterns, function(p) t(p$at))
+  # x R^-1 of the periods of a pattern, one a row.
   each <- function(v, f) {
     out <- numeric(blocks$n)
     for (b in seq_along(factors)) {
-      at <- blocks$patterns[[b]]$at
+      at <- periods[[b]]
       out[at] <- f(factors[[b]], matrix(v[at], nrow(at)))
     }
     out
   }
   list(
     factors = factors,
-    root = function(v) each(v, function(R, x) backsolve(R, x, transpose = TRUE)),
-    inverse = function(v) each(v, function(R, x) backsolve(R, backsolve(R, x, transpose = TRUE))),
+    root = function(v) each(v, cpp_to_orthonormal),
+    inverse = function(v) each(v, function(R, x) t(backsolve(R, t(cpp_to_orthonormal(R, x))))),
     log_keep = -sum(mapply(function(R, p) sum(log(diag(R))) * ncol(p$at), factors, blocks$patterns))
   )
 }
@@ -162,14 +164,14 @@ core_block_regression <- function(columns, tau, entity, blocks, by, own_centre, 
   n <- blocks$n
   p <- length(columns)
   triangle_of <- function(columns) cpp_triangle(columns, NULL, n, numeric(length(columns)), core_threads(n))
-  under <- lapply(columns, by$root)
-  whole <- triangle_of(c(list(by$root(tau)), under))
+  ones <- by$root(tau)
+  whole <- triangle_of(c(list(ones), lapply(columns, by$root)))
   whole[1, -1] <- whole[1, -1] + whole[1, 1] * own_centre
   sst <- sum(core_centred(whole)[, p]^2)
   if (is.null(size)) {
     use <- if (constant) seq_len(p + 1L) else seq_len(p) + 1L
     solution <- core_least_squares(whole[, use], constant, n, sst = sst)
-    return(list(solution = solution, apply = by$root, ones = by$root(tau)))
+    return(list(solution = solution, apply = by$root, ones = ones))
   }
   within <- core_block_levels(blocks, by, entity, tau)
   levels <- vapply(columns, within$levels, numeric(blocks$N))

@@ -115,8 +115,8 @@ core_solve_fixed <- function(state) {
   levels[!used] <- NA_real_
   solution$levels <- list(levels)
   solution$r_squared <- core_fixed_r_squared(
-    core_one_way_r_squared(state, solution$slopes, all_rows, between), solution, sum(state$within[, ncol(state$within)]^2),
-    sum(all_rows[, ncol(all_rows)]^2)
+    core_one_way_r_squared(state, solution$slopes, all_rows, between), solution,
+    sum(state$within[, ncol(state$within)]^2), sum(all_rows[, ncol(all_rows)]^2)
   )
   solution
 }

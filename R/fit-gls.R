@@ -23,7 +23,7 @@
 #'
 #' @inheritParams fit_pooled
 #' @param variances `"common"`, or `"entity"`: a variance for each entity.
-#' @param across Whether entities are related within a period; takes `variances = "entity"`.
+#' @param across Whether entities are related within a period; each has a variance of its own then.
 #' @param serial `"none"`, `"ar1"`, `"ar1-own"` (a rho for each entity), or [serial_ar1()].
 #' @param effects `"none"`, or `"entity"`: a dummy for each, swept out.
 #' @param iterate Whether it goes on from the new residuals until slopes stay.
@@ -47,6 +47,7 @@
 fit_gls <- function(formula, data, variances = "common", across = FALSE, serial = "none", effects = "none",
                     iterate = FALSE, adjust = TRUE, errors = NULL, rows = NULL, keep = "rows", ...) {
   check_own_arguments(..., of = fit_gls, name = "fit_gls()")
+  if (missing(variances) && isTRUE(across)) variances <- "entity"
   run_fit(fit_request(
     "gls", match.call(), formula, data, rlang::quo(NULL), rlang::enquo(rows), errors, keep, rlang::enquo(effects),
     list(variances = variances, across = across, serial = serial_argument(serial, own = TRUE), iterate = iterate,

@@ -87,7 +87,8 @@ serial_argument <- function(serial, own = FALSE) {
 
 # The design and the state of transformed rows under the rho that is asked for: list(design, root, state, groups,
 # serial, for the fit; plain, the state of the same rows without AR(1), where there is one). `swept` says whether each
-# entity has a level. `plain` is a function of the design without AR(1): list(solution, transform, state); `solve` one of a state, its entities and a design: the solution under AR(1).
+# entity has a level. `plain` is a function of the design without AR(1): list(solution, transform, state); `solve` one
+# of a state, its entities and a design: the solution under AR(1).
 serial_rows <- function(request, design, swept, plain, solve) {
   spec <- request$options$serial
   entity <- design$index$entity

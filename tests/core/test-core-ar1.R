@@ -28,7 +28,8 @@ test_that("transformed rows have the inverse correlation, with one rho or one by
       Z <- do.call(cbind, made) / sqrt(innovation)
       raw <- cbind(s$y, s$x[[1]], 1) * if (is.null(weights)) 1 else sqrt(weights)
       expect_equal(crossprod(Z), crossprod(raw, solve(R, raw)), tolerance = 1e-9)
-      expect_equal(cpp_ar1_log_keep(root, 1L), sum(log(innovation)) / 2 - c(determinant(R)$modulus) / 2, tolerance = 1e-9)
+      expect_equal(cpp_ar1_log_keep(root, 1L), sum(log(innovation)) / 2 - c(determinant(R)$modulus) / 2,
+                   tolerance = 1e-9)
       # Sorted rows need no map, and give the same.
       o <- order(s$entity, s$clock)
       sorted <- core_ar1_root(core_ar1_layout(s$entity[o], s$clock[o], weights = weights[o]), rho)

@@ -43,3 +43,28 @@ test_that("groups are nested in clusters when none is cut", {
   expect_true(core_is_nested(groups, core_groups(c(1L, 1L, 1L, 2L))))
   expect_false(core_is_nested(groups, core_groups(c(1L, 2L, 1L, 2L))))
 })
+
+test_that("panel-corrected meats are those of all pairs, also past the entities taken at once", {
+  set.seed(4)
+  N <- 2 * entities_at_once + 30
+  cell <- expand.grid(period = 1:3, entity = seq_len(N))
+  cell <- cell[sort(sample(nrow(cell), 0.9 * nrow(cell))), ]
+  cell$entity <- match(cell$entity, unique(cell$entity))
+  z <- matrix(rnorm(2 * nrow(cell)), ncol = 2)
+  e <- rnorm(nrow(cell)) + rnorm(3)[cell$period]
+  N <- max(cell$entity)
+  E <- Z1 <- Z2 <- seen <- matrix(0, N, 3)
+  at <- cbind(cell$entity, cell$period)
+  E[at] <- e
+  Z1[at] <- z[, 1]
+  Z2[at] <- z[, 2]
+  seen[at] <- 1
+  common <- tcrossprod(seen)
+  sigma <- ifelse(common > 0, tcrossprod(E) / pmax(common, 1), 0)
+  meat <- matrix(c(sum(Z1 * sigma %*% Z1), sum(Z1 * sigma %*% Z2), sum(Z2 * sigma %*% Z1), sum(Z2 * sigma %*% Z2)), 2)
+  done <- core_panel_corrected(z, e, cell$entity, cell$period)
+  expect_equal(done$meat, meat, tolerance = 1e-10)
+  expect_equal(done$apart, sum(common == 0) / 2)
+  like <- (sqrt(common) * sigma / sqrt(diag(sigma) %o% diag(sigma)))[upper.tri(sigma)]
+  expect_equal(done$shared, sum(like) / sqrt(N * (N - 1) / 2), tolerance = 1e-8)
+})

@@ -358,3 +358,23 @@ test_that("R-squared is that of the rows as they are, whether rho is given or fo
     }
   }
 })
+
+test_that("iterate counts its rounds, each from the residuals of the last slopes", {
+  d <- gappy_panel(20, 8, plain = TRUE, seed = 3, keep = 0.9)
+  p <- panel_frame(d, id, year)
+  fit <- fit_pooled(y ~ x1 + x2, p, serial = serial_ar1(iterate = TRUE))
+  rho <- fit_pooled(y ~ x1 + x2, p, serial = "ar1")$serial$rho
+  rounds <- 0
+  X <- cbind(1, d$x1, d$x2)
+  before <- match(paste(d$id, d$year - 1), paste(d$id, d$year))
+  pairs <- sum(!is.na(before))
+  repeat {
+    e <- d$y - drop(X %*% coef(fit_pooled(y ~ x1 + x2, p, serial = serial_ar1(rho))))
+    found <- sum(e * e[before], na.rm = TRUE) / sum(e^2) * nrow(d) / pairs
+    if (abs(found - rho) < 1e-8) break
+    rho <- found
+    rounds <- rounds + 1
+  }
+  expect_identical(fit$serial$steps, as.integer(rounds))
+  expect_equal(fit$serial$rho, rho, tolerance = 1e-8)
+})

@@ -338,7 +338,8 @@ test_that("remedies are options of the command line, and what has no effect is r
                tolerance = 1e-8)
   for (wrong in list(c("--rho", "0.4"), c("--serial", "ar1", "--rho", "2"), c("--serial", "ar3"),
                      c("--serial", "ar1", "--model", "between"), c("--serial", "ar1-own", "--model", "fixed"),
-                     c("--variances", "entity"), c("--across", "--model", "gls"), c("--across"))) {
+                     c("--variances", "entity"), c("--across", "--model", "gls", "--variances", "common"),
+                     c("--across"))) {
     expect_identical(rlang::inject(run("fit", !!!wrong))$status, 2L, label = paste(wrong, collapse = " "))
   }
   expect_identical(run("predict", "--disturbance", "-o", "-")$status, 2L)

@@ -125,7 +125,7 @@ test_that("related across entities: the likeliest covariance, and generalised le
     shock <- rnorm(60)
     d$y <- d$y + shock[d$year - 2000] * match(d$id, letters) / 2
     p <- panel_frame(d[sample(nrow(d)), ], id, year)
-    fit <- fit_gls(y ~ x1 + x2, p, variances = "entity", across = TRUE, effects = effects,
+    fit <- fit_gls(y ~ x1 + x2, p, across = TRUE, effects = effects,
                    serial = if (case$rho == 0) "none" else serial_ar1(case$rho))
     validate_panel_fit(fit)
     A <- if (effects == "entity") cbind(dummies_of(d$id), d$x1, d$x2) else cbind(1, d$x1, d$x2)
@@ -207,7 +207,7 @@ test_that("what cannot be estimated is refused", {
   d <- uneven(2, 6, 12, 1)
   p <- panel_frame(d, id, year)
   refused <- function(call, class) expect_error(call, class = paste0("wavetax_error_", class))
-  refused(fit_gls(y ~ x1, p, across = TRUE), "across")
+  refused(fit_gls(y ~ x1, p, variances = "common", across = TRUE), "across")
   refused(fit_gls(y ~ x1, d), "not_a_panel")
   refused(fit_gls(y ~ x1, p, variances = "each"), "variances")
   refused(fit_gls(y ~ x1, p, effects = "period"), "effects")
