@@ -155,7 +155,7 @@ gls_rho <- function(spec, e, design, layout, groups, all) {
   if (identical(spec$rho, "own")) return(gls_own_rho(e, design, layout, groups))
   if (is.numeric(spec$rho)) return(serial_start(spec, design, layout, groups, NULL))
   shown <- core_ar1_moments(e, layout)
-  check_shown(shown, layout, design, all)
+  check_rho_shown(shown, layout, design, all)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   core_ar1_rho(shown, layout, spec$rho)
 }

@@ -175,13 +175,13 @@ serial_start <- function(spec, design, layout, groups, plain) {
   }
   fitted <- plain(design)
   shown <- core_ar1_moments_of(design_rows(design), fitted$transform, fitted$solution, layout, groups)
-  check_shown(shown, layout, design, fitted$solution$sst)
+  check_rho_shown(shown, layout, design, fitted$solution$sst)
   if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
   c(core_ar1_rho(shown, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
 }
 
 # Whether what residuals show tells rho; `all` is the sum of squares of the outcome.
-check_shown <- function(shown, layout, design, all) {
+check_rho_shown <- function(shown, layout, design, all) {
   check_told_pairs(shown$pairs, layout, design$index$entity)
   check_rho_told(sum(shown$squares), all)
 }
