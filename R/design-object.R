@@ -1,6 +1,7 @@
 # The design of a regression: what build_design() makes of a formula and data, and estimators change by
 # change_design(). Every field is there, NULL where it says nothing:
 #   y, x        the outcome and a named list of regressors, doubles, used rows only
+#   beside      columns that are no regressors and go with them, such as instruments: a named list, or NULL
 #   constant    whether the formula has one
 #   weights     of the used rows; weighted_by, in words; log_weights, the sum of their logs where rows came in pieces
 #   rows        which rows of `data` are used, NULL for all of them; chosen, what `rows =` says, in words
@@ -18,7 +19,7 @@
 #   sample      of a slim fit: sample_facts()
 design_fields <- c("y", "x", "constant", "weights", "weighted_by", "log_weights", "rows", "chosen", "missing",
                    "blueprint", "outcome", "formula", "data", "index", "groups", "dropped", "offset", "levels",
-                   "across", "between", "averaged_by", "collapsed", "source", "sample")
+                   "across", "between", "averaged_by", "collapsed", "source", "sample", "beside")
 
 new_design <- function(...) {
   change_design(stats::setNames(vector("list", length(design_fields)), design_fields), ...)
@@ -37,6 +38,7 @@ validate_design <- function(design) {
   a_row <- function(v) is.null(v) || length(v) == n
   stopifnot(
     identical(names(design), design_fields), is.double(design$y), is.list(design$x), lengths(design$x) == n,
+    lengths(design$beside) == n,
     is.logical(design$constant), a_row(design$weights), a_row(design$offset), a_row(design$rows),
     vapply(design$groups, function(groups) length(groups$codes) == n, TRUE)
   )

@@ -2,9 +2,11 @@
 
 # `also` names further columns whose missing rows are left out (effects), `trends` those of them
 # that are numbers; a model whose effects hold the constant says so with `absorbs_constant`. `known_weights` are those
-# that `weights` stands for, where they are not to be computed from it.
+# that `weights` stands for, where they are not to be computed from it. `beside` is a formula with the same outcome,
+# whose regressors go along.
 build_design <- function(formula, data, weights = NULL, also = character(), trends = character(),
-                         absorbs_constant = FALSE, rows = NULL, in_pieces = FALSE, known_weights = NULL) {
+                         absorbs_constant = FALSE, rows = NULL, in_pieces = FALSE, known_weights = NULL,
+                         beside = NULL) {
   check_formula(formula, data)
   check_is_table(data)
   check_has_rows(data)
@@ -18,33 +20,61 @@ build_design <- function(formula, data, weights = NULL, also = character(), tren
   check_text_regressors(variables[-1], data)
   attr(terms, "predvars") <- prediction_calls(terms, variables)
   outcome <- check_outcome(variables[[1]], names(variables)[1], data)
+  others <- if (!is.null(beside)) variables_beside(beside, data, index)
   w <- if (is.null(known_weights)) evaluate_weights(weights, data) else known_weights
   sizes <- vapply(variables, plain_size, 0)
   finite <- !is.na(sizes)
   chosen <- chosen_rows(rows, data, index)
   keys <- stats::setNames(lapply(also, function(name) key_column(data, name, name %in% trends)), also)
-  used <- rows_used(c(variables[!finite], keys), w, chosen)
+  used <- rows_used(c(variables[!finite], columns_beside(others), keys), w, chosen)
   if (!is.null(used$rows)) {
     variables <- lapply(variables, take_rows, used$rows)
     outcome <- outcome[used$rows]
     w <- w[used$rows]
   }
-  check_finite(c(variables[!finite], lapply(keys[intersect(also, trends)], take_rows, used$rows)), used$rows)
+  held <- lapply(keys[intersect(also, trends)], take_rows, used$rows)
+  check_finite(c(variables[!finite], columns_beside(others, used$rows), held), used$rows)
   check_magnitude(variables, sizes)
   offset <- sum_offsets(terms, variables)
   made <- make_blueprint(terms, variables, names(data))
+  if (!is.null(beside)) others$made <- made_beside(others, used$rows, names(data))
   new_design(
     chosen = chosen$words, y = if (is.null(offset)) as.double(outcome) else outcome - offset,
     offset = offset, x = made$x, constant = constant,
     weights = if (in_pieces) w else scale_weights(w), weighted_by = weights_words(weights),
     rows = used$rows, missing = used$missing,
     blueprint = made$blueprint, outcome = names(variables)[1], formula = written_formula(formula, terms),
-    data = data, index = index, source = list(kind = "memory")
+    data = data, index = index, source = list(kind = "memory"),
+    beside = others$made
   )
 }
 
+# What a formula's regressors are made of: list(terms, variables, sizes, finite: whether each has nothing missing).
+variables_beside <- function(formula, data, index) {
+  formula <- expand_shifts(plain_operators(formula), index)
+  terms <- formula_terms(formula, data, index)
+  variables <- evaluate_variables(terms, data, index)
+  check_text_regressors(variables[-1], data)
+  sizes <- vapply(variables, plain_size, 0)
+  # The outcome is looked through where it is used.
+  list(terms = terms, variables = variables, sizes = sizes, finite = replace(!is.na(sizes), 1, TRUE))
+}
+
+made_beside <- function(others, rows, names) {
+  variables <- columns_beside(others, rows, TRUE)
+  check_magnitude(variables, others$sizes)
+  make_blueprint(others$terms, variables, names)$x
+}
+
+# Those of them in which something may be missing, or all; on some rows.
+columns_beside <- function(others, rows = NULL, all = FALSE) {
+  if (is.null(others)) return(NULL)
+  variables <- if (all) others$variables else others$variables[!others$finite]
+  if (is.null(rows)) variables else lapply(variables, take_rows, rows)
+}
+
 design_rows <- function(design) {
-  core_rows(design$y, design$x, design$constant, design$weights)
+  core_rows(design$y, c(design$x, design$beside), design$constant, design$weights)
 }
 
 # A column of the data on the used rows.

@@ -27,11 +27,13 @@
 #                 many were estimated, and from how many rows; of, whose they are)
 #   covariance    NULL, or that of the entities within a period
 #   serial        NULL, or of disturbances that follow AR(1) what serial_rows() tells of them
+#   instrumented  NULL, or what of an instrumented fit: list(method, kappa, endogenous, instruments, dropped, bread)
 #   errors        new_errors() of compute_errors()
 
 new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),
                           variance = NULL, notes = NULL, working = NULL, serial = NULL,
-                          adjustment = weights_adjustment(request), covariance = NULL, errors = request$errors) {
+                          adjustment = weights_adjustment(request), covariance = NULL, instrumented = NULL,
+                          errors = request$errors) {
   check_some_regressor(solution$status, names(design$x),
                        if (method_of(request)$effects == "fixed") within_words(effects))
   check_enough_rows(solution, design, effects)
@@ -47,14 +49,15 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     r_squared = solution$r_squared, iteration = list(
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
       achieved = if (is.null(solution$achieved)) 0 else solution$achieved
-    ), notes = notes, serial = serial, adjustment = adjustment, covariance = covariance
+    ), notes = notes, serial = serial, adjustment = adjustment, covariance = covariance,
+    instrumented = instrumented
   ), class = c(paste0("panel_fit_", request$method), "panel_fit"), home = home())
   if (is.null(variance) && !is.null(serial)) {
     fit$variance <- list(sigma2_e = fit$scale / (1 - serial$rho^2), sigma2 = NULL)
   }
   fit$parameters <- sum(shown_terms(fit)) + fit$df$effects + 1L + length(variance$sigma2) + estimated_rhos(serial) +
     if (is.null(adjustment)) 0 else as.integer(adjustment$variances - 1 + adjustment$covariances)
-  fit$log_lik <- normal_log_lik(fit, solution$log_jacobian)
+  fit$log_lik <- if (is.null(instrumented)) normal_log_lik(fit, solution$log_jacobian) else NA_real_
   fit <- under_errors(fit, default_errors(fit, errors))
   if (request$keep == "nothing") slim(fit) else hold_rows(fit)
 }

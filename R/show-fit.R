@@ -156,6 +156,7 @@ missing_error_words <- function(fit) {
 }
 
 r_squared_line <- function(fit) {
+  if (length(fit$r_squared) == 0) return(NULL)
   known <- is.finite(fit$r_squared)
   if (!any(known)) return("R-squared: not defined, nothing varies")
   paste("R-squared:", paste(fixed_decimals(fit$r_squared[known], 3), r_squared_words(fit)[known], collapse = ", "))

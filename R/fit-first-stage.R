@@ -1,0 +1,59 @@
+# The first stage of an instrumented fit, as a fit whose errors can be computed: the regression of a combination of
+# the endogenous columns, `by` their weights (and the outcome's), on exogenous regressors and instruments.
+stage_of <- function(fit, by, of_instruments = TRUE) {
+  facts <- fit$instrumented
+  regression <- fit$regression
+  view <- core_stage_view(regression, facts$reduced, facts$stored, by, of_instruments)
+  names <- c(names(fit$design$x), names(fit$design$beside))[facts$stored$z]
+  lead <- has_constant(fit)
+  n_terms <- length(view$coefficients)
+  regression[c("residual", "regressors", "root", "frame")] <- view[c("residual", "regressors", "root", "frame")]
+  stage <- fit
+  stage["instrumented"] <- list(NULL)
+  stage$regression <- regression
+  stage$coefficients <- data.frame(
+    term = c(if (lead) constant_term, names), estimate = view$coefficients,
+    role = c(if (lead) "constant", rep("slope", length(names))), status = "kept", reason = "",
+    combination = I(rep(list(NULL), n_terms))
+  )
+  stage$ssr <- sum((facts$reduced$left %*% by)^2)
+  stage$df$residual <- fit$n - fit$df$effects - nrow(facts$reduced$upper)
+  stage$scale <- stage$ssr / stage$df$residual
+  stage
+}
+
+# The covariance of the moments of instruments less X1, in orthonormal coordinates, of what the instruments leave of
+# the combination, under the fit's errors: list(W, df, and clusters where joint tests go by their number).
+stage_moments <- function(fit, by, spec = fit$errors$spec, of_instruments = TRUE) {
+  stage <- stage_of(fit, by, of_instruments)
+  errors <- compute_errors(spec, stage)
+  l <- length(fit$instrumented$instruments)
+  size <- nrow(stage$regression$root)
+  meat <- if (is.matrix(errors$meat)) errors$meat else diag(errors$meat, size)
+  at <- size - rev(seq_len(l)) + 1L
+  list(W = meat[at, at, drop = FALSE], df = errors$df[1],
+       clusters = if (identical(errors$joint, "clusters")) min(errors$clusters))
+}
+
+# How strong the instruments of one endogenous column are: a row of test_strength()'s table.
+stage_strength <- function(fit, j) {
+  facts <- fit$instrumented
+  m <- length(facts$endogenous)
+  by <- replace(numeric(m + 1L), j, 1)
+  told <- facts$reduced$told[, j]
+  found <- stage_moments(fit, by)
+  df <- found$df
+  one <- core_strength(told, found$W)
+  l <- length(told)
+  joint <- if (is.null(found$clusters)) c(one$f, df) else
+    c(one$f * (found$clusters - l) / (found$clusters - 1), found$clusters - l)
+  all <- sum(told^2) + sum((facts$reduced$left %*% by)^2)
+  data.frame(
+    endogenous = facts$endogenous[j], f = joint[1], df1 = l, df2 = joint[2],
+    p_value = stats::pf(joint[1], l, joint[2], lower.tail = FALSE), effective_f = one$effective,
+    critical = core_strength_critical(told, found$W, df, 0.1),
+    middling = core_strength_critical(told, found$W, df, 0.3),
+    weak_p = stats::pf(one$effective, one$K, df, ncp = one$centrality, lower.tail = FALSE),
+    partial_r_squared = sum(told^2) / all
+  )
+}

@@ -1,0 +1,142 @@
+# Instrumented fits against projections written out, on an uneven panel with gaps and weights.
+inside <- asNamespace("wavetax")
+
+instrumented_sample <- function() {
+  d <- gappy_panel(20, 8, plain = TRUE, seed = 3, keep = 0.85)
+  n <- nrow(d)
+  a <- rnorm(20)[d$id]
+  common <- rnorm(n)
+  d$z1 <- rnorm(n)
+  d$z2 <- rnorm(n) + a
+  d$z3 <- rnorm(n)
+  d$f <- factor(sample(letters[1:3], n, TRUE))
+  d$q1 <- d$z1 + 0.5 * d$z2 + common + d$x1
+  d$q2 <- d$z2 - d$z3 + rnorm(n) + 0.5 * common
+  d$y <- d$x1 + 0.5 * d$q1 - 0.3 * d$q2 + a + 0.8 * common + rnorm(n)
+  d
+}
+
+dense_instrumented <- function(d, effects, endogenous, w = rep(1, nrow(d)), method = "2sls") {
+  D <- sqrt(w) * switch(effects, none = matrix(1, nrow(d), 1), entity = dummies_of(d$id),
+                        both = cbind(dummies_of(d$id), dummies_of(d$year)[, -1]))
+  left <- function(X) qr.resid(qr(D), sqrt(w) * as.matrix(X))
+  X1 <- left(stats::model.matrix(~ x1 + f, d)[, -1])
+  X2 <- left(d[endogenous])
+  Z2 <- left(d[c("z1", "z2", "z3")])
+  y <- drop(left(d$y))
+  X <- cbind(X1, X2)
+  inside <- function(Z, V) Z %*% qr.coef(qr(Z), V)
+  Z <- cbind(X1, Z2)
+  shown <- inside(Z, X)
+  kappa <- NULL
+  if (method == "liml") {
+    Y <- cbind(y, X2)
+    beside <- crossprod(Y - inside(X1, Y))
+    kappa <- min(Re(eigen(solve(crossprod(Y - inside(Z, Y)), beside))$values))
+    shown <- X - kappa * (X - shown)
+  }
+  to_b <- solve(crossprod(shown, X), t(shown))
+  e <- y - drop(X %*% (to_b %*% y))
+  if (method == "gmm") {
+    Zt <- Z2 - inside(X1, Z2)
+    Xt <- X2 - inside(X1, X2)
+    S <- crossprod(rowsum(Zt * e, d$id))
+    of_z <- solve(crossprod(Xt, Zt) %*% solve(S, crossprod(Zt, Xt)), crossprod(Xt, Zt)) %*% solve(S, t(Zt))
+    of_x1 <- qr.coef(qr(X1), diag(nrow(d)))
+    to_b <- rbind(of_x1 - of_x1 %*% X2 %*% of_z, of_z)
+    e <- y - drop(X %*% (to_b %*% y))
+  }
+  list(b = unname(drop(to_b %*% y)), e = e, df = nrow(d) - qr(D)$rank - ncol(X), kappa = kappa, Z2 = Z2, X1 = X1,
+       X2 = X2, bread = if (method != "gmm") solve(crossprod(shown, X)), to_b = to_b, rank = qr(D)$rank)
+}
+
+test_that("two-stage least squares, limited information and moments are the projections written out", {
+  d <- instrumented_sample()
+  p <- panel_frame(d[sample(nrow(d)), ], id, year)
+  d <- as.data.frame(p)
+  for (effects in c("none", "entity", "both")) for (method in c("2sls", "liml", "gmm")) {
+    for (many in c(FALSE, TRUE)) for (weighted in c(FALSE, TRUE)) {
+      fit <- inside$fit_instrumented(
+        y ~ x1 + f + q1 + q2, p, instruments = ~ z1 + z2 + z3, effects = effects, method = method,
+        endogenous = ~ q1 + q2, weights = if (weighted) "w" else NULL, errors = se_clustered(~ id, "CR0")
+      )
+      endogenous <- c("q1", "q2")
+      if (!many) {
+        fit <- stats::update(fit, . ~ . - q2, endogenous = ~ q1)
+        endogenous <- "q1"
+      }
+      inside$validate_panel_fit(fit)
+      w <- if (weighted) d$w / mean(d$w) * mean(weights(fit)) else rep(1, nrow(d))
+      dense <- dense_instrumented(d, effects, endogenous, w, method)
+      slopes <- function(V) unname(V)[nrow(V) + 1 - rev(seq_along(dense$b)), ncol(V) + 1 - rev(seq_along(dense$b))]
+      expect_equal(unname(utils::tail(coef(fit), length(dense$b))), dense$b, tolerance = 1e-9)
+      expect_equal(fit$scale, sum(dense$e^2) / dense$df, tolerance = 1e-9)
+      expect_equal(df.residual(fit), dense$df)
+      expect_equal(fit$instrumented$kappa, dense$kappa, tolerance = 1e-9)
+      meat <- crossprod(rowsum(t(dense$to_b) * dense$e, d$id))
+      expect_equal(slopes(vcov(fit)), unname(meat), tolerance = 1e-8)
+      G <- 20
+      k <- length(dense$b) + if (effects == "none") 1 else if (effects == "both") qr(dummies_of(d$year))$rank - 1 else 0
+      k <- k + (effects != "none")
+      expect_equal(slopes(vcov(with_errors(fit, se_clustered(~ id)))), unname(meat) * G / (G - 1) * (nrow(d) - 1) /
+                     (nrow(d) - k), tolerance = 1e-8)
+      expect_equal(slopes(vcov(with_errors(fit, se_robust("HC1")))),
+                   unname(crossprod(t(dense$to_b) * dense$e)) * nrow(d) / dense$df, tolerance = 1e-8)
+      if (method == "gmm") next
+      expect_equal(slopes(vcov(with_errors(fit, se_classical()))), unname(dense$bread) * fit$scale, tolerance = 1e-8)
+      expect_true(is.na(fit$log_lik))
+    }
+  }
+})
+
+test_that("the effective F, its critical value and the joint F are those written out", {
+  d <- instrumented_sample()
+  p <- panel_frame(d, id, year)
+  fit <- inside$fit_instrumented(y ~ x1 + f + q1, p, ~ q1, ~ z1 + z2 + z3)
+  dense <- dense_instrumented(d, "entity", "q1")
+  Z <- qr.Q(qr(dense$Z2 - dense$X1 %*% qr.coef(qr(dense$X1), dense$Z2)))
+  told <- drop(crossprod(Z, dense$X2))
+  v <- drop(dense$X2 - dense$X1 %*% qr.coef(qr(dense$X1), dense$X2) - Z %*% told)
+  n <- nrow(d)
+  l <- 3
+  for (errors in list(se_clustered(~ id), se_classical())) {
+    row <- inside$stage_strength(with_errors(fit, errors), 1)
+    clustered <- inherits(errors, "se_clustered")
+    W <- if (clustered) crossprod(rowsum(Z * v, d$id)) * 20 / 19 * (n - 1) / (n - 3 - l - 1) else
+      diag(sum(v^2) / (n - 20 - 3 - l), l)
+    df <- if (clustered) 19 else n - 20 - 3 - l
+    total <- sum(diag(W))
+    expect_equal(row$effective_f, sum(told^2) / total, tolerance = 1e-9)
+    K <- total^2 * 21 / (sum(W^2) + 20 * total * max(eigen(W)$values))
+    expect_equal(row$critical, qf(0.95, K, df, 10 * K), tolerance = 1e-7)
+    expect_equal(row$weak_p, pf(row$effective_f, K, df, 10 * K, lower.tail = FALSE), tolerance = 1e-7)
+    first <- with_errors(fit_fixed(q1 ~ x1 + f + z1 + z2 + z3, p), errors)
+    joint <- test_joint(first, c("z1", "z2", "z3"))
+    expect_equal(c(row$f, row$df1, row$df2, row$p_value), unname(c(joint$statistic, joint$parameter, joint$p.value)),
+                 tolerance = 1e-7)
+  }
+})
+
+test_that("what cannot be instrumented is refused with what to do", {
+  d <- instrumented_sample()
+  d$fixed <- d$id^2
+  d$twice <- 2 * d$z1
+  p <- panel_frame(d, id, year)
+  door <- inside$fit_instrumented
+  refused <- function(expr, pattern, class = "wavetax_error_instruments") expect_error(expr, pattern, class = class)
+  refused(door(y ~ x1 + q1, p, instruments = ~ z1), "`endogenous` is missing")
+  refused(door(y ~ x1 + q1, p, ~ q1), "`instruments` is missing")
+  refused(door(y ~ x1 + q1, p, ~ q2, ~ z1), "not among the regressors")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ x1), "it is in the formula")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ y), "it is in the formula")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ 1), "names no variable")
+  refused(door(y ~ x1 + q1 + q2, p, ~ q1 + q2, ~ z1), "1 instrument for 2 columns")
+  refused(door(y ~ x1 + q1 + q2, p, ~ q1 + q2, ~ z1 + twice), "twice is a combination of others")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ fixed), "fixed does not vary within")
+  refused(door(y ~ x1 + fixed, p, ~ fixed, ~ z1), "Nothing of fixed is left")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ I(q1 + x1)), "without residual")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ z1, method = "gmm", errors = se_classical()), "weighs by clusters or rows")
+  some <- door(y ~ x1 + q1, p, ~ q1, ~ fixed + z1 + twice)
+  expect_identical(some$instrumented$dropped, c("fixed", "twice"))
+  expect_equal(coef(some), coef(door(y ~ x1 + q1, p, ~ q1, ~ z1)))
+})
