@@ -189,7 +189,8 @@ core_reduced_form <- function(parts) {
     beside <- backsolve(upper[at$x1, at$x1, drop = FALSE], parts$triangle[at$x1, both, drop = FALSE])
   }
   list(gamma = backsolve(upper, parts$triangle[inside, both, drop = FALSE]),
-       told = parts$triangle[at$z, both, drop = FALSE], left = parts$triangle[-inside, both, drop = FALSE], beside = beside, upper = upper, first = parts$beside,
+       told = parts$triangle[at$z, both, drop = FALSE], left = parts$triangle[-inside, both, drop = FALSE],
+       beside = beside, upper = upper, first = parts$beside,
        constant = parts$constant)
 }
 
@@ -234,4 +235,12 @@ core_strength <- function(told, W, tau = 0.1) {
 core_strength_critical <- function(told, W, df, tau) {
   one <- core_strength(told, W, tau)
   stats::qf(0.95, one$K, df, ncp = one$centrality)
+}
+
+# The least of (y - x b)'S^-1 (y - x b) over b.
+core_two_step_distance <- function(x, y, S) {
+  half <- chol(S)
+  both <- backsolve(half, cbind(x, y), transpose = TRUE)
+  m <- ncol(x)
+  sum(qr.resid(qr(both[, seq_len(m), drop = FALSE]), both[, m + 1L])^2)
 }

@@ -57,3 +57,59 @@ stage_strength <- function(fit, j) {
     partial_r_squared = sum(told^2) / all
   )
 }
+
+# The values of the one endogenous coefficient that Anderson and Rubin's test does not reject: a data frame `low`,
+# `high`, a row a piece, none where no value fits.
+anderson_rubin_set <- function(fit, level = 0.95) {
+  facts <- fit$instrumented
+  l <- length(facts$instruments)
+  told <- facts$reduced$told
+  d <- fit$n - fit$df$effects - nrow(facts$reduced$upper)
+  spec <- fit$errors$spec
+  if (inherits(spec, "se_classical")) {
+    # u'Pu / l over u'Mu / d: the covariance is u'Mu / d times the identity.
+    left <- crossprod(facts$reduced$left) / d
+    identity <- diag(l)
+    S <- list(xx = left[1, 1] * identity, xy = left[1, 2] * identity, yy = left[2, 2] * identity)
+    most <- l * stats::qf(level, l, d)
+  } else {
+    plain <- if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
+    of <- function(by) stage_moments(fit, by, plain, of_instruments = FALSE)
+    x <- of(c(1, 0))
+    y <- of(c(0, 1))
+    both <- of(c(1, 1))
+    factor <- if (inherits(spec, "se_robust")) fit$n / (d + l) else 1
+    S <- list(xx = factor * x$W, yy = factor * y$W, xy = factor * (both$W - x$W - y$W) / 2)
+    G <- x$clusters
+    f <- if (is.null(G)) stats::qf(level, l, d) else stats::qf(level, l, G - l)
+    most <- if (is.null(G)) l * f else G * f * l / (G - l + f * l)
+  }
+  pieces <- core_values_not_rejected(told, S, most)
+  data.frame(low = vapply(pieces, `[`, 0, 1), high = vapply(pieces, `[`, 0, 2))
+}
+
+# Whether instruments agree, of those errors: list(statistic, df: one number of chi-squared or two of F; p). Under
+# classical errors Sargan's; by rows and clusters J of the two-step method of moments.
+instruments_agree <- function(fit) {
+  reduced <- fit$instrumented$reduced
+  m <- length(fit$instrumented$endogenous)
+  l <- length(fit$instrumented$instruments)
+  q <- l - m
+  df <- fit$n - fit$df$effects - nrow(reduced$upper) + l - m
+  x <- reduced$told[, seq_len(m), drop = FALSE]
+  y <- reduced$told[, m + 1]
+  by <- c(-qr.coef(qr(x), y), 1)
+  chi <- function(value) list(statistic = value, df = q, p = stats::pchisq(value, q, lower.tail = FALSE))
+  spec <- fit$errors$spec
+  if (inherits(spec, "se_classical")) {
+    told <- drop(reduced$told %*% by)
+    return(chi(sum(told^2) * df / (sum(told^2) + sum((reduced$left %*% by)^2))))
+  }
+  plain <- if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
+  found <- stage_moments(fit, by, plain, of_instruments = FALSE)
+  J <- core_two_step_distance(x, y, found$W)
+  if (is.null(found$clusters)) return(chi(J * df / fit$n))
+  G <- found$clusters
+  value <- (G - q) / q * J / (G - J)
+  list(statistic = value, df = c(q, G - q), p = stats::pf(value, q, G - q, lower.tail = FALSE))
+}

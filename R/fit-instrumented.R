@@ -247,7 +247,7 @@ check_instrument_parts <- function(parts, design, sets) {
   }
   if (parts$l < parts$m) {
     refuse(sprintf("%s %s left for %s that are endogenous.", count_of(parts$l, "instrument"),
-                   if (parts$l == 1) "is" else "are",         count_of(parts$m, "column")),
+                   if (parts$l == 1) "is" else "are", count_of(parts$m, "column")),
            "Name instruments that vary where the effects leave something.",
            paste0(list_some(reasons(parts$z), 4), "."))
   }

@@ -140,3 +140,97 @@ test_that("what cannot be instrumented is refused with what to do", {
   expect_identical(some$instrumented$dropped, c("fixed", "twice"))
   expect_equal(coef(some), coef(door(y ~ x1 + q1, p, ~ q1, ~ z1)))
 })
+
+test_that("the set of values not rejected ends where the test written out has p = .05, whatever its shape", {
+  shapes <- character()
+  # Strong, weak and useless instruments; one and three; instruments that disagree.
+  for (case in list(c(1, 0, 1), c(1, 0, 3), c(0.12, 0, 1), c(0.12, 0, 3), c(0, 0, 3), c(0, 0, 1), c(1, 2, 3))) {
+    for (seed in 1:3) {
+      set.seed(seed)
+      d <- gappy_panel(20, 8, plain = TRUE, seed = seed, keep = 0.85)
+      n <- nrow(d)
+      common <- rnorm(n)
+      l <- case[3]
+      Z <- matrix(rnorm(n * l), n)
+      d[paste0("z", seq_len(l))] <- Z
+      d$q <- case[1] * rowSums(Z) + rnorm(n) + common
+      d$y <- 100 * (0.5 * d$q + common + rnorm(n) + case[2] * (Z[, 1] - Z[, l]))
+      fit <- inside$fit_instrumented(y ~ x1 + q, panel_frame(d, id, year), ~ q,
+                                     stats::reformulate(paste0("z", seq_len(l))))
+      left <- function(v) qr.resid(qr(cbind(dummies_of(d$id), d$x1)), v)
+      y <- left(d$y)
+      q <- left(d$q)
+      W <- qr.Q(qr(left(Z)))
+      df <- n - 20 - 1 - l
+      p_of <- function(b, kind) {
+        u <- y - b * q
+        if (is.infinite(b)) u <- q
+        told <- crossprod(W, u)
+        if (kind == "classical") return(pf(sum(told^2) / l / (sum((u - W %*% told)^2) / df), l, df, lower.tail = FALSE))
+        meat <- if (kind == "clustered") crossprod(rowsum(W * u, d$id)) else crossprod(W * u) * n / (df + l)
+        value <- sum(told * solve(meat, told))
+        if (kind == "robust") return(pf(value / l, l, df, lower.tail = FALSE))
+        pf((20 - l) / l * value / (20 - value), l, 20 - l, lower.tail = FALSE)
+      }
+      for (kind in c("clustered", "robust", "classical")) {
+        set <- inside$anderson_rubin_set(with_errors(fit, switch(kind, clustered = se_clustered(~ id),
+                                                                  robust = se_robust(), classical = se_classical())))
+        ends <- unlist(set)
+        for (end in ends[is.finite(ends)]) expect_equal(p_of(end, kind), 0.05, tolerance = 1e-5)
+        expect_identical(any(is.infinite(ends)), p_of(Inf, kind) >= 0.05)
+        at <- 100 * tan(seq(-1.57, 1.57, length.out = 400))
+        held <- vapply(at, function(b) any(set$low <= b & b <= set$high), TRUE)
+        expect_identical(held, vapply(at, p_of, 0, kind) >= 0.05)
+        shapes <- c(shapes, if (nrow(set) == 0) "none" else if (all(is.infinite(ends))) "line" else
+          if (any(is.infinite(ends))) "open" else "interval")
+      }
+    }
+  }
+  expect_setequal(shapes, c("none", "line", "open", "interval"))
+})
+
+test_that("in the demo world log(berths) is instrumented as its truth is, strong and weak", {
+  panel <- panel_frame(harbours, harbour, season)
+  fit <- inside$fit_instrumented(log(nights) ~ levy + storms + fuel + log(berths), panel, ~ log(berths), ~ relief,
+                                 "both")
+  expect_lt(abs(coef(fit)[["log(berths)"]] - 0.3), 2 * sqrt(diag(vcov(fit)))[["log(berths)"]])
+  expect_equal(round(inside$stage_strength(fit, 1)$effective_f), 580)
+  expect_equal(unlist(inside$anderson_rubin_set(fit)), c(low = 0.15, high = 0.41), tolerance = 0.03)
+  weak <- stats::update(fit, instruments = ~ past(relief))
+  expect_equal(round(inside$stage_strength(weak, 1)$effective_f, 1), 6.5)
+  expect_equal(unlist(inside$anderson_rubin_set(weak)), c(low = -4.0, high = 0.88), tolerance = 0.03)
+})
+
+test_that("whether instruments agree is Sargan's statistic, and J by rows and by clusters, as written out", {
+  d <- instrumented_sample()
+  p <- panel_frame(d, id, year)
+  for (effects in c("none", "both")) for (endogenous in list("q1", c("q1", "q2"))) {
+    formula <- stats::reformulate(c("x1", "f", endogenous), "y")
+    named <- stats::reformulate(endogenous)
+    fit <- inside$fit_instrumented(formula, p, named, ~ z1 + z2 + z3, effects)
+    dense <- dense_instrumented(d, effects, endogenous)
+    left <- function(V) V - dense$X1 %*% qr.coef(qr(dense$X1), V)
+    Z <- qr.Q(qr(left(dense$Z2)))
+    q <- 3 - length(endogenous)
+    found <- inside$instruments_agree(with_errors(fit, se_classical()))
+    value <- sum(crossprod(Z, dense$e)^2) / (sum(dense$e^2) / dense$df)
+    expect_equal(c(found$statistic, found$df, found$p), c(value, q, pchisq(value, q, lower.tail = FALSE)))
+    for (clustered in c(TRUE, FALSE)) {
+      S <- if (clustered) crossprod(rowsum(Z * dense$e, d$id)) else crossprod(Z * dense$e)
+      y <- dense$e + dense$X2 %*% utils::tail(dense$b, length(endogenous))
+      x <- crossprod(Z, dense$X2)
+      b <- solve(crossprod(x, solve(S, x)), crossprod(x, solve(S, crossprod(Z, y))))
+      m <- crossprod(Z, y) - x %*% b
+      J <- sum(m * solve(S, m))
+      expected <- if (clustered) {
+        value <- (20 - q) / q * J / (20 - J)
+        c(value, q, 20 - q, pf(value, q, 20 - q, lower.tail = FALSE))
+      } else {
+        value <- J * dense$df / nrow(d)
+        c(value, q, pchisq(value, q, lower.tail = FALSE))
+      }
+      found <- inside$instruments_agree(with_errors(fit, if (clustered) se_clustered(~ id) else se_robust()))
+      expect_equal(c(found$statistic, found$df, found$p), expected, tolerance = 1e-8)
+    }
+  }
+})
