@@ -378,3 +378,17 @@ test_that("iterate counts its rounds, each from the residuals of the last slopes
   expect_identical(fit$serial$steps, as.integer(rounds))
   expect_equal(fit$serial$rho, rho, tolerance = 1e-8)
 })
+
+test_that("rho is the same of rows in order and of rows in none, with weights too", {
+  d <- gappy_panel(20, 8, plain = TRUE, seed = 3, keep = 0.9)
+  d <- d[order(d$id, d$year), ]
+  fits <- lapply(list(d, d[sample(nrow(d)), ]), function(data) {
+    p <- panel_frame(data, id, year)
+    lapply(list(fit_pooled, fit_fixed), function(door) {
+      lapply(c("corrected", "regression"), function(rho) door(y ~ x1 + x2, p, weights = ~ w, serial = serial_ar1(rho)))
+    })
+  })
+  of <- function(fit) unlist(c(fit$serial[c("rho", "low", "high")], coef(fit)))
+  expect_equal(lapply(unlist(fits[[1]], recursive = FALSE), of), lapply(unlist(fits[[2]], recursive = FALSE), of),
+               tolerance = 1e-9)
+})
