@@ -17,10 +17,12 @@ stage_of <- function(fit, by, of_instruments = TRUE) {
     combination = I(rep(list(NULL), n_terms))
   )
   stage$ssr <- sum((facts$reduced$left %*% by)^2)
-  stage$df$residual <- fit$n - fit$df$effects - nrow(facts$reduced$upper)
+  stage$df$residual <- stage_df(fit)
   stage$scale <- stage$ssr / stage$df$residual
   stage
 }
+
+stage_df <- function(fit) fit$n - fit$df$effects - nrow(fit$instrumented$reduced$upper)
 
 # The covariance of the moments of instruments less X1, in orthonormal coordinates, of what the instruments leave of
 # the combination, under the fit's errors: list(W, df, and clusters where joint tests go by their number).
@@ -64,7 +66,7 @@ anderson_rubin_set <- function(fit, level = 0.95) {
   facts <- fit$instrumented
   l <- length(facts$instruments)
   told <- facts$reduced$told
-  d <- fit$n - fit$df$effects - nrow(facts$reduced$upper)
+  d <- stage_df(fit)
   spec <- fit$errors$spec
   if (inherits(spec, "se_classical")) {
     # u'Pu / l over u'Mu / d: the covariance is u'Mu / d times the identity.
@@ -73,8 +75,7 @@ anderson_rubin_set <- function(fit, level = 0.95) {
     S <- list(xx = left[1, 1] * identity, xy = left[1, 2] * identity, yy = left[2, 2] * identity)
     most <- l * stats::qf(level, l, d)
   } else {
-    plain <- if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
-    of <- function(by) stage_moments(fit, by, plain, of_instruments = FALSE)
+    of <- function(by) stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE)
     x <- of(c(1, 0))
     y <- of(c(0, 1))
     both <- of(c(1, 1))
@@ -95,7 +96,7 @@ instruments_agree <- function(fit) {
   m <- length(fit$instrumented$endogenous)
   l <- length(fit$instrumented$instruments)
   q <- l - m
-  df <- fit$n - fit$df$effects - nrow(reduced$upper) + l - m
+  df <- stage_df(fit) + l - m
   x <- reduced$told[, seq_len(m), drop = FALSE]
   y <- reduced$told[, m + 1]
   by <- c(-qr.coef(qr(x), y), 1)
@@ -105,8 +106,7 @@ instruments_agree <- function(fit) {
     told <- drop(reduced$told %*% by)
     return(chi(sum(told^2) * df / (sum(told^2) + sum((reduced$left %*% by)^2))))
   }
-  plain <- if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
-  found <- stage_moments(fit, by, plain, of_instruments = FALSE)
+  found <- stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE)
   J <- core_two_step_distance(x, y, found$W)
   if (is.null(found$clusters)) return(chi(J * df / fit$n))
   G <- found$clusters

@@ -265,9 +265,7 @@ check_instrument_parts <- function(parts, design, sets) {
 # The covariance of the moments of the instruments less X1, from two-stage least squares under the fit's errors.
 instrument_moments <- function(fit, parts) {
   spec <- fit$errors$spec
-  plain <- if (inherits(spec, "se_clustered") && length(spec$by) == 1) replace(spec, "type", "CR0") else
-    if (inherits(spec, "se_robust")) se_robust("HC0")
-  if (is.null(plain)) {
+  if (!(inherits(spec, "se_clustered") && length(spec$by) == 1) && !inherits(spec, "se_robust")) {
     stop_wavetax(c("instruments", "errors"),
                  sprintf("The generalised method of moments weighs by clusters or rows, not by errors %s.",
                          fit$errors$label),
@@ -280,7 +278,12 @@ instrument_moments <- function(fit, parts) {
                          count_of(parts$l, "instrument")),
                  todo = "Use `method = \"2sls\"`, or fewer instruments.")
   }
-  meat <- compute_errors(plain, fit)$meat
+  meat <- compute_errors(plain_sums_of(spec), fit)$meat
   at <- core_instrument_places(parts)$z + (nrow(meat) - ncol(parts$triangle[, seq_len(parts$inside), drop = FALSE]))
   meat[at, at, drop = FALSE]
+}
+
+# The sums behind errors by rows or by clusters, without small-sample factors.
+plain_sums_of <- function(spec) {
+  if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
 }
