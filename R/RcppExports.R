@@ -121,8 +121,8 @@ cpp_column_products <- function(scores, threads) {
     .Call(`_wavetax_cpp_column_products`, scores, threads)
 }
 
-cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, quick, threads) {
-    .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, quick, threads)
+cpp_robust_products <- function(view, factor, leverage, skip, power, mean_leverage, quick, hat, threads) {
+    .Call(`_wavetax_cpp_robust_products`, view, factor, leverage, skip, power, mean_leverage, quick, hat, threads)
 }
 
 cpp_coordinates <- function(view, factor, skip, threads) {
@@ -135,6 +135,10 @@ cpp_adjusted_scores <- function(z, e, clusters, pick, adjustment, moments, threa
 
 cpp_cluster_changes <- function(z, e, pick, clusters, threads) {
     .Call(`_wavetax_cpp_cluster_changes`, z, e, pick, clusters, threads)
+}
+
+cpp_delete_clusters <- function(d, s, clusters, factor, beside, l, m, limited, threads) {
+    .Call(`_wavetax_cpp_delete_clusters`, d, s, clusters, factor, beside, l, m, limited, threads)
 }
 
 cpp_pair_sums <- function(values, seen, threads) {

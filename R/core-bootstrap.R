@@ -118,22 +118,21 @@ core_wild_p <- function(draws, own, exact, tau) {
   if (exact) beyond / nrow(draws) else (1 + beyond) / (nrow(draws) + 1)
 }
 
-# The ends of the interval of nulls that are not rejected, in units of the direction and as distances of the null
-# from the estimate: found by doubling and bisection; Inf where there is none.
-core_wild_interval <- function(draws, own, exact, level) {
+# The ends of the interval of nulls that are not rejected, as distances of the null from the estimate: found by doubling
+# `unit` and bisection; Inf where there is none. `p_of` is a function of the distance.
+core_wild_interval <- function(p_of, unit, level, within = 1e-7) {
   end_of <- function(sign) {
-    unit <- sqrt(own)
     kept <- 0
     out <- unit
-    while (core_wild_p(draws, own, exact, sign * out) > 1 - level) {
+    while (p_of(sign * out) > 1 - level) {
       kept <- out
       out <- 2 * out
       if (out > 1e5 * unit) return(Inf)
     }
     for (step in seq_len(60)) {
       middle <- (kept + out) / 2
-      if (core_wild_p(draws, own, exact, sign * middle) > 1 - level) kept <- middle else out <- middle
-      if (out - kept <= 1e-7 * unit) break
+      if (p_of(sign * middle) > 1 - level) kept <- middle else out <- middle
+      if (out - kept <= within * unit) break
     }
     out
   }

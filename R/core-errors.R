@@ -4,9 +4,11 @@
 #   upper    the factor of its first columns: u = upper^-T x are their orthonormal coordinates
 #   skip     how many of the first coordinates the effects hold: 1 for a constant set aside
 #   n        its rows
+#   hat      NULL, or orthonormal directions among the coordinates that leverages are of, a column each
 
 core_walk <- function(rows, transform, solution, skip = 0L) {
-  list(view = core_view(rows, transform, solution), upper = solution$frame$upper, skip = as.integer(skip), n = rows$n)
+  list(view = core_view(rows, transform, solution), upper = solution$frame$upper, skip = as.integer(skip), n = rows$n,
+       hat = solution$hat)
 }
 
 # Sum of w u e over the rows of each cluster: list(scores, a row a coordinate, a column a cluster; idle, how many
@@ -30,7 +32,7 @@ core_score_products <- function(scores) cpp_column_products(scores, core_threads
 # rows with h = 1). `leverage` is that of the effects: NULL, a number a row, or list(groups, inverse of their
 # weights). With `quick` leverages are passed over, and rows with a residual of that size or less are counted.
 core_robust_products <- function(walk, leverage, power, mean_leverage = 1, quick = -1, threads = core_threads(walk$n)) {
-  cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, quick, threads)
+  cpp_robust_products(walk$view, walk$upper, leverage, walk$skip, power, mean_leverage, quick, walk$hat, threads)
 }
 
 # The rows in orthonormal coordinates, the first `skip` left out, times the root of their weight, and residuals

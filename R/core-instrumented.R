@@ -52,7 +52,8 @@ core_instrument_rank <- function(parts) {
   list(least = if (parts$l < parts$m) 0 else min(svd(told, 0, 0)$d), left = sqrt(colSums(left^2)) / size)
 }
 
-# Two-stage least squares: list(b, of [1, x1, x2]; root; bread, (Xh'Xh)^-1; residual, e in the factor's rows).
+# Two-stage least squares: list(b, of [1, x1, x2]; root; bread, (Xh'Xh)^-1; residual, e in the factor's rows; hat, an
+# orthonormal basis of Xh).
 core_two_stage <- function(parts) {
   at <- core_instrument_places(parts)
   X <- parts$triangle[, c(at$x1, at$x2), drop = FALSE]
@@ -62,7 +63,7 @@ core_two_stage <- function(parts) {
   upper_inverse <- backsolve(qr.R(own), diag(ncol(X)))
   root <- upper_inverse %*% t(qr.Q(own))
   b <- drop(root %*% y[inside])
-  core_instrumented_result(parts, b, root, tcrossprod(upper_inverse))
+  core_instrumented_result(parts, b, root, tcrossprod(upper_inverse), qr.Q(own))
 }
 
 # Limited information maximum likelihood: kappa the smallest root of |Y'M_X1 Y - kappa Y'M_Z Y|, Y = [y, X2]; X_kappa =
@@ -84,7 +85,9 @@ core_limited_information <- function(parts) {
   root <- inverse %*% middle %*% t(scored)
   b <- inverse %*% middle %*% (crossprod(qr.Q(own), y[inside]) + (1 - kappa) * crossprod(outside, y[-inside]))
   bread <- inverse %*% middle %*% t(inverse)
-  c(core_instrumented_result(parts, drop(b), root, (bread + t(bread)) / 2), kappa = kappa)
+  shown <- rbind(X[inside, , drop = FALSE], (1 - kappa) * X[parts$inside + seq_len(parts$m), , drop = FALSE])
+  c(core_instrumented_result(parts, drop(b), root, (bread + t(bread)) / 2, qr.Q(qr(shown, tol = 0, LAPACK = FALSE))),
+    kappa = kappa)
 }
 
 # The smallest value of |told v|^2 / |left v|^2; 0 where `told` has fewer rows than columns.
@@ -113,13 +116,14 @@ core_two_step <- function(parts, S) {
     first <- cbind(backsolve(upper, diag(parts$beside)), -backsolve(upper, carried %*% of_moments))
   }
   root <- rbind(first, cbind(matrix(0, parts$m, parts$beside), of_moments))
-  core_instrumented_result(parts, c(b1, b2), root, NULL)
+  shown <- parts$triangle[seq_len(parts$inside), c(at$x1, at$x2), drop = FALSE]
+  core_instrumented_result(parts, c(b1, b2), root, NULL, qr.Q(qr(shown, tol = 0, LAPACK = FALSE)))
 }
 
-core_instrumented_result <- function(parts, b, root, bread) {
+core_instrumented_result <- function(parts, b, root, bread, hat) {
   at <- core_instrument_places(parts)
   e <- parts$triangle[, at$y] - drop(parts$triangle[, c(at$x1, at$x2), drop = FALSE] %*% b)
-  list(b = b, root = root, bread = bread, residual = e, ssr = sum(e^2))
+  list(b = b, root = root, bread = bread, residual = e, ssr = sum(e^2), hat = hat)
 }
 
 # The solution as core_solution() lists it, of the stored columns [x, z, y], their means `grand` and norms `norms`.
@@ -143,6 +147,7 @@ core_instrumented_solution <- function(parts, done, norms, n, df_effects, grand,
   width <- ncol(done$root)
   upper <- parts$triangle[seq_len(width), seq_len(width), drop = FALSE]
   root <- done$root[rows, , drop = FALSE]
+  hat <- done$hat
   bread <- done$bread[rows, rows, drop = FALSE]
   frame <- core_frame(list(upper = upper), parts$constant)
   coefficients <- b
@@ -152,6 +157,7 @@ core_instrumented_solution <- function(parts, done, norms, n, df_effects, grand,
     basis <- diag(length(b) + 1L)
     basis[1, -1] <- -grand[of_x[back]]
     root <- basis %*% core_blocks(1 / sqrt(weight), root)
+    hat <- rbind(0, hat)
     if (!is.null(bread)) bread <- basis %*% core_blocks(1 / weight, bread) %*% t(basis)
     frame <- list(upper = core_blocks(sqrt(weight), upper), centre = numeric(width + 1L),
                   origin = c(0, grand[scored]))
@@ -161,7 +167,7 @@ core_instrumented_solution <- function(parts, done, norms, n, df_effects, grand,
   }
   list(
     coefficients = coefficients, constant = constant, status = status, slopes = slopes, combination = combination,
-    root = root, frame = frame, bread = bread, norms = norms[seq_len(k)], regressors = scored,
+    root = root, frame = frame, hat = hat, bread = bread, norms = norms[seq_len(k)], regressors = scored,
     residual = c(-slopes, numeric(length(grand) - k - 1L), 1), centre = grand, n = n, ssr = done$ssr,
     df_effects = df_effects, df_residual = n - length(b) - df_effects, sst = sst, r_squared = numeric(), ...
   )
@@ -176,8 +182,8 @@ core_blocks <- function(first, rest) {
 }
 
 # What the endogenous columns and the outcome, in this order, are of the instruments: list(gamma, coefficients of [1,
-# x1, z], a column each; told, their coordinates along Z2 less X1; left, the factor of what Z leaves of them; beside,
-# their coefficients of [1, x1] alone; upper, inside, first: the factor of [1, x1, z] and how many columns stand before
+# x1, z], a column each; parts, the factor and what stands where in it; told, their coordinates along Z2 less X1; left,
+# the factor of what Z leaves of them; beside, their coefficients of [1, x1] alone; upper, inside, first: the factor of [1, x1, z] and how many columns stand before
 # Z2).
 core_reduced_form <- function(parts) {
   at <- core_instrument_places(parts)
@@ -190,8 +196,8 @@ core_reduced_form <- function(parts) {
   }
   list(gamma = backsolve(upper, parts$triangle[inside, both, drop = FALSE]),
        told = parts$triangle[at$z, both, drop = FALSE], left = parts$triangle[-inside, both, drop = FALSE],
-       beside = beside, upper = upper, first = parts$beside,
-       constant = parts$constant)
+       beside = beside, upper = upper, first = parts$beside, constant = parts$constant,
+       parts = parts[c("triangle", "inside", "beside", "l", "m", "constant")])
 }
 
 # The regression of a combination of [X2, y] on Z as a solution whose scores are summed: of `by` the weights of [X2, y].

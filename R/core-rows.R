@@ -53,6 +53,7 @@ core_solve <- function(triangle, own_norms = numeric()) {
 #                  fitted ones among the columns
 #   residual       by stored column its weight in the residual
 #   root, frame    from rows to orthonormal coordinates and on to coefficients: see core_frame()
+#   hat            NULL, or orthonormal directions among these coordinates that leverages are of
 #   centre         of [x, y]: of the columns less these the constant is 0
 #   n, ssr, sst, df_residual, df_effects, r_squared
 # and what one estimator knows besides. `solved` is that of the regressors with the constant, if

@@ -75,7 +75,7 @@ instrumented_title <- function(fit) {
 }
 
 estimate_instrumented <- function(request) {
-  check_choice(request$options$method, c("2sls", "liml", "gmm"), "method", kind = "method")
+  method <- check_choice(request$options$method, c("2sls", "liml", "gmm"), "method", kind = "method")
   sets <- if (identical(request$effects, "none")) list() else effect_sets(request$effects, request$data)
   named <- instrument_terms(request)
   design <- request_design(request, also = effect_columns(sets), trends = trend_columns(sets),
@@ -85,10 +85,19 @@ estimate_instrumented <- function(request) {
   swept <- instrumented_rows(design, sets)
   parts <- core_instrument_parts(swept$factor, length(design$x), endogenous, swept$constant, swept$norms)
   check_instrument_parts(parts, design, sets)
-  done <- if (request$options$method == "liml") core_limited_information(parts) else core_two_stage(parts)
-  fit <- instrumented_fit(request, design, sets, swept, parts, done)
-  if (request$options$method != "gmm") return(fit)
-  instrumented_fit(request, design, sets, swept, parts, core_two_step(parts, instrument_moments(fit, parts)))
+  made <- function(request, done) instrumented_fit(request, design, sets, swept, parts, done)
+  if (method == "liml") return(made(request, core_limited_information(parts)))
+  if (method == "2sls") return(made(request, core_two_stage(parts)))
+  made(request, core_two_step(parts, instrument_moments(made(first_step(request), core_two_stage(parts)), parts)))
+}
+
+# The request of the fit whose residuals weigh the moments.
+first_step <- function(request) {
+  request$options$method <- "2sls"
+  if (is.null(request$errors)) return(request)
+  if (!weighs_moments(request$errors)) stop_moment_errors(request$errors)
+  request$errors <- plain_sums_of(request$errors)
+  request
 }
 
 # The terms that are endogenous, by number, and the formula of the instruments.
@@ -265,12 +274,7 @@ check_instrument_parts <- function(parts, design, sets) {
 # The covariance of the moments of the instruments less X1, from two-stage least squares under the fit's errors.
 instrument_moments <- function(fit, parts) {
   spec <- fit$errors$spec
-  if (!(inherits(spec, "se_clustered") && length(spec$by) == 1) && !inherits(spec, "se_robust")) {
-    stop_wavetax(c("instruments", "errors"),
-                 sprintf("The generalised method of moments weighs by clusters or rows, not by errors %s.",
-                         fit$errors$label),
-                 todo = "Use `se_clustered()` of one kind of cluster or `se_robust()`, or `method = \"2sls\"`.")
-  }
+  if (!weighs_moments(spec)) stop_moment_errors(spec)
   G <- fit$errors$clusters
   if (!is.null(G) && G <= parts$l) {
     stop_wavetax(c("instruments", "errors"),

@@ -42,7 +42,7 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     method = request$method, call = written_call(request$call, design$formula),
     request = if (is.data.frame(design$data)) replace(request, "data", list(NULL)) else request, design = design,
     coefficients = coefficient_roles(solution, design, effects, method_of(request)),
-    regression = solution[regression_fields],
+    regression = stats::setNames(solution[regression_fields], regression_fields),
     transform = transform, working = working, effects = effects, variance = variance,
     n = solution$n, ssr = solution$ssr, sst = solution$sst, scale = solution$ssr / solution$df_residual,
     df = list(residual = solution$df_residual, effects = solution$df_effects, exact = !isFALSE(solution$exact)),
@@ -65,7 +65,8 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
 estimated_rhos <- function(serial) if (is.null(serial) || serial$method == "given") 0L else length(serial$rho)
 
 # What of a solution a fit keeps, see core_solution().
-regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre")
+regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre",
+                       "hat")
 
 # The call with the formula as estimated, which stands for itself wherever it is run again.
 written_call <- function(call, formula) {

@@ -96,13 +96,13 @@ columns_argument <- function(quo, data, argument) {
   )
 }
 
-# What an argument stands for: a name or an expression of columns is taken as a formula, all
-# else is evaluated.
+# What an argument stands for: a name or an expression of columns is taken as a formula, all else is evaluated, such as
+# what has a formula in it.
 argument_value <- function(quo, columns) {
   expr <- rlang::quo_get_expr(quo)
   if (rlang::is_missing(expr) || is.null(expr)) return(NULL)
   bare <- (is.symbol(expr) && as.character(expr) %in% columns) ||
-    (is.call(expr) && !identical(expr[[1]], as.name("~")) && any(all.vars(expr) %in% columns))
+    (is.call(expr) && !"~" %in% all.names(expr) && any(all.vars(expr) %in% columns))
   if (bare) return(rlang::new_formula(NULL, expr, env = rlang::quo_get_env(quo)))
   tryCatch(rlang::eval_tidy(quo), error = function(cnd) {
     if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)

@@ -51,6 +51,7 @@ se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, 
 #' @export
 compute_errors.se_bootstrap <- function(spec, fit) {
   check_whole_source(fit, "A bootstrap takes the rows of whole clusters.")
+  if (!is.null(fit$instrumented)) return(wild_of_instrumented(spec, fit))
   parts <- bootstrap_parts(spec, fit)
   formula <- parts$formula
   label <- sprintf("%s bootstrap by %s", spec$scheme, parts$name)
@@ -89,19 +90,24 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   draw <- wild_by_level(parts$moments, u, parts$adjustment, spec)
   wild <- draw(0.95)
   estimates <- unname(kept_estimates(fit))
+  count <- nrow(wild$draws[[1]])
   new_errors(
-    spec, label, formula$df, meat = formula$meat, type = sprintf("%s of %s", draw_words(wild), formula$type),
+    spec, label, formula$df, meat = formula$meat, type = sprintf("%s of %s", draw_words(wild, count), formula$type),
     clusters = formula$clusters, sizes = formula$sizes, joint = "wild",
     own = wild_answers(draw, estimates, scale, exists), lost = formula$lost,
-    notes = c(wild_words(wild, spec), grep("varies only", formula$notes, value = TRUE))
+    notes = c(wild_words(wild, count, spec), grep("varies only", formula$notes, value = TRUE))
   )
+}
+
+formula_of_bootstrap <- function(spec) {
+  new_error_spec("clustered", by = spec$by, named = spec$named, type = spec$type, df = "clusters",
+                 combine = "subtract")
 }
 
 # The errors of the formula, the clusters' sums and what belongs to them.
 bootstrap_parts <- function(spec, fit) {
   check_keeps_rows(fit, "a bootstrap")
-  formula <- compute_errors(new_error_spec("clustered", by = spec$by, named = spec$named, type = spec$type,
-                                           df = "clusters", combine = "subtract"), fit)
+  formula <- compute_errors(formula_of_bootstrap(spec), fit)
   dimension <- cluster_dimensions(fit, spec)[[1]]
   clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
   check_whole_effects(fit, clusters, dimension$name)
@@ -200,23 +206,23 @@ wild_answers <- function(draw, estimates, scale, exists) {
     out <- data.frame(p_value = rep(NA_real_, length(estimates)), low = NA_real_, high = NA_real_)
     for (j in seq_along(wild$draws)) {
       at <- which(exists)[j]
-      ends <- core_wild_interval(wild$draws[[j]], wild$own[j], wild$exact, level) * scale[at]
-      out[at, ] <- list(core_wild_p(wild$draws[[j]], wild$own[j], wild$exact, estimates[at] / scale[at]),
+      p_of <- function(tau) core_wild_p(wild$draws[[j]], wild$own[j], wild$exact, tau)
+      ends <- core_wild_interval(p_of, sqrt(wild$own[j]), level) * scale[at]
+      out[at, ] <- list(p_of(estimates[at] / scale[at]),
                         estimates[at] - ends[["low"]], estimates[at] + ends[["high"]])
     }
     out
   }
 }
 
-draw_words <- function(wild) {
-  count <- nrow(wild$draws[[1]])
+draw_words <- function(wild, count) {
   if (wild$exact) sprintf("all %s patterns of %s", count_words(count), wild$kind) else
     sprintf("%s of %s", count_of(count, "draw"), wild$kind)
 }
 
-wild_words <- function(wild, spec) {
-  if (wild$exact && nrow(wild$draws[[1]]) < spec$draws) {
-    sprintf("All %s patterns were used, fewer than the %s asked for; p has no noise of its own",
-            count_words(nrow(wild$draws[[1]])), count_of(spec$draws, "draw"))
+wild_words <- function(wild, count, spec) {
+  if (wild$exact && count < spec$draws) {
+    sprintf("All %s patterns were used, fewer than the %s asked for; p has no noise of its own", count_words(count),
+            count_of(spec$draws, "draw"))
   }
 }

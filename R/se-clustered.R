@@ -170,6 +170,8 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   nested <- nested_effects(fit, clusters, live)
   corrected <- spec$type %in% c("CR2", "CR3")
   basis <- NULL
+  deleted <- corrected && !is.null(fit$instrumented)
+  if (deleted) corrected <- FALSE
   if (corrected || spec$df == "satterthwaite") {
     basis <- cluster_basis(fit, walk, nested)
     if (is.null(basis)) return(without_basis(spec, fit, clusters, name, G))
@@ -178,11 +180,16 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   out <- list(meat = factor * plain$products, count = G, df = G - 1, sizes = range(alive$sizes),
               lost = logical(length(kept_terms(fit))), holds_entities = holds_entities(fit, clusters),
               notes = nesting_words(fit, clusters, nested, name, spec, G, live))
+  if (deleted) {
+    done <- deleted_part(fit, clusters, nested, name)
+    out$notes <- c(out$notes, done$notes)
+    out[c("meat", "lost")] <- done[c("meat", "lost")]
+  }
   contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.
   looked <- G < few_clusters && fit$n <= most_looked_at
   suspect <- plain$longest >= 1 - 1e-6 || !all(nested) && (looked || plain$share > 0.2)
-  if (is.null(basis) && suspect) basis <- cluster_basis(fit, walk, nested)
+  if (is.null(basis) && suspect && !deleted) basis <- cluster_basis(fit, walk, nested)
   if (G < few_clusters || 1 / plain$longest < most_worth_counting) {
     parts <- plain$parts
     if (is.null(parts)) {
@@ -331,6 +338,12 @@ few_clusters_words <- function(fit, spec, part) {
                   if (length(worst) > 0) sprintf("`%s` rests on about %s of %s%s", names(effective)[worst],
                                                  label_text(signif(effective[worst], 2)), count_words(G),
                                                  if (G >= few_clusters) " clusters" else ""))
+  if (!is.null(fit$instrumented)) {
+    if (spec$type == "CR3") return(NULL)
+    return(paste0(found, ": `se_clustered(type = \"CR3\")`", if (fit$instrumented$method == "2sls") {
+      " or `se_bootstrap()`"
+    }, " is safer"))
+  }
   paste0(found, ": `se_clustered(type = \"CR2\", df = \"satterthwaite\")` or `se_bootstrap()` is safer")
 }
 

@@ -161,7 +161,7 @@ basis_with_dummies <- function(fit, e, crossing, within, p) {
     of <- function(values) lapply(seq_len(set$groups$count), function(level) values * (set$groups$codes == level))
     c(if (set$intercept) of(1), unlist(lapply(set$trends, function(name) of(trend_values(fit$design, name))), FALSE))
   }), recursive = FALSE)
-  kept <- which(fit$regression$status == 0L)
+  kept <- fit$regression$regressors
   wide <- core_rows(rows$y, c(dummies, rows$x[kept]), weights = rows$weights)
   trends_alone <- length(within) > 0 && !any(vapply(within, `[[`, TRUE, "intercept"))
   if (trends_alone) {

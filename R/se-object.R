@@ -34,7 +34,7 @@ direction_df <- function(fit, directions, contrasts = NULL) {
 # The covariance in orthonormal coordinates, also where errors were given as a covariance alone.
 errors_meat <- function(fit) {
   if (!is.null(fit$errors$meat)) return(fit$errors$meat)
-  back <- solve(fit$regression$root)
+  back <- core_row_inverse(fit$regression$root)
   back %*% unname(fit$errors$covariance) %*% t(back)
 }
 
@@ -87,6 +87,7 @@ under_errors <- function(fit, spec) {
 
 # Where covariances across entities weigh the rows, what is clustered no longer stands apart.
 check_errors_suit <- function(fit, spec) {
+  check_errors_of_instrumented(fit, spec)
   if (fit$transform$kind != "across" || inherits(spec, c("se_classical", "se_own"))) return(invisible())
   stop_wavetax(c("across", "errors"),
                "After `across = TRUE` rows are mixed over entities, and only the errors of the model are known.",

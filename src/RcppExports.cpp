@@ -365,8 +365,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_robust_products
-Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power, double mean_leverage, double quick, int threads);
-RcppExport SEXP _wavetax_cpp_robust_products(SEXP viewSEXP, SEXP factorSEXP, SEXP leverageSEXP, SEXP skipSEXP, SEXP powerSEXP, SEXP mean_leverageSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power, double mean_leverage, double quick, Rcpp::Nullable<Rcpp::NumericMatrix> hat, int threads);
+RcppExport SEXP _wavetax_cpp_robust_products(SEXP viewSEXP, SEXP factorSEXP, SEXP leverageSEXP, SEXP skipSEXP, SEXP powerSEXP, SEXP mean_leverageSEXP, SEXP quickSEXP, SEXP hatSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
@@ -376,8 +376,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< double >::type power(powerSEXP);
     Rcpp::traits::input_parameter< double >::type mean_leverage(mean_leverageSEXP);
     Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
+    Rcpp::traits::input_parameter< Rcpp::Nullable<Rcpp::NumericMatrix> >::type hat(hatSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_robust_products(view, factor, leverage, skip, power, mean_leverage, quick, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_robust_products(view, factor, leverage, skip, power, mean_leverage, quick, hat, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -421,6 +422,24 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
     rcpp_result_gen = Rcpp::wrap(cpp_cluster_changes(z, e, pick, clusters, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_delete_clusters
+Rcpp::NumericMatrix cpp_delete_clusters(Rcpp::NumericMatrix d, Rcpp::NumericMatrix s, Rcpp::List clusters, Rcpp::NumericMatrix factor, int beside, int l, int m, bool limited, int threads);
+RcppExport SEXP _wavetax_cpp_delete_clusters(SEXP dSEXP, SEXP sSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP besideSEXP, SEXP lSEXP, SEXP mSEXP, SEXP limitedSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type d(dSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type s(sSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type beside(besideSEXP);
+    Rcpp::traits::input_parameter< int >::type l(lSEXP);
+    Rcpp::traits::input_parameter< int >::type m(mSEXP);
+    Rcpp::traits::input_parameter< bool >::type limited(limitedSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_delete_clusters(d, s, clusters, factor, beside, l, m, limited, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1047,10 +1066,11 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_cluster_scores", (DL_FUNC) &_wavetax_cpp_cluster_scores, 5},
     {"_wavetax_cpp_cluster_walk", (DL_FUNC) &_wavetax_cpp_cluster_walk, 9},
     {"_wavetax_cpp_column_products", (DL_FUNC) &_wavetax_cpp_column_products, 2},
-    {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 8},
+    {"_wavetax_cpp_robust_products", (DL_FUNC) &_wavetax_cpp_robust_products, 9},
     {"_wavetax_cpp_coordinates", (DL_FUNC) &_wavetax_cpp_coordinates, 4},
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
     {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 5},
+    {"_wavetax_cpp_delete_clusters", (DL_FUNC) &_wavetax_cpp_delete_clusters, 9},
     {"_wavetax_cpp_pair_sums", (DL_FUNC) &_wavetax_cpp_pair_sums, 3},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},

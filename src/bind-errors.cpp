@@ -4,6 +4,7 @@
 #include <wavetax/adjusted-scores.hpp>
 #include <wavetax/bridges.hpp>
 #include <wavetax/cross-section.hpp>
+#include <wavetax/delete-clusters.hpp>
 #include <wavetax/error-sinks.hpp>
 #include <wavetax/kernels.hpp>
 #include <wavetax/oneway.hpp>
@@ -79,7 +80,8 @@ Rcpp::NumericMatrix cpp_column_products(Rcpp::NumericMatrix scores, int threads)
 // and the inverses of their weights. `quick`: see RobustSink; -1 for none.
 // [[Rcpp::export(rng = false)]]
 Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP leverage, int skip, double power,
-                               double mean_leverage, double quick, int threads) {
+                               double mean_leverage, double quick, Rcpp::Nullable<Rcpp::NumericMatrix> hat,
+                               int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor);
   wavetax::EffectLeverage of_effects;
@@ -96,6 +98,10 @@ Rcpp::List cpp_robust_products(Rcpp::List view, Rcpp::NumericMatrix factor, SEXP
     of_effects.codes = groups.codes;
     of_effects.inverse = REAL(inverse);
   }
+  Eigen::MatrixXd along;
+  if (hat.isNotNull()) along = unpack(Rcpp::NumericMatrix(hat));
+  if (along.size() > 0 && along.rows() != upper.cols()) Rcpp::stop("Leverages are not of the factor's columns.");
+  if (along.size() > 0) of_effects.along = &along;
   const wavetax::RobustSink sums =
       wavetax::visit(*rows, wavetax::RobustSink(upper, of_effects, power, mean_leverage, quick), threads);
   return Rcpp::List::create(Rcpp::Named("products") = pack(sums.products()),
@@ -140,6 +146,21 @@ Rcpp::NumericMatrix cpp_cluster_changes(Rcpp::NumericMatrix z, Rcpp::NumericVect
   Rcpp::NumericMatrix out(Rcpp::no_init(pick.ncol(), static_cast<int>(by.count)));
   wavetax::cluster_changes(z.begin(), e.begin(), static_cast<std::size_t>(z.nrow()), unpack(pick), by, out.begin(),
                            threads);
+  return out;
+}
+
+// `d` n x r and `s` n x (beside + l + m + 1), see delete_clusters(): a column a cluster.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_delete_clusters(Rcpp::NumericMatrix d, Rcpp::NumericMatrix s, Rcpp::List clusters,
+                                        Rcpp::NumericMatrix factor, int beside, int l, int m, bool limited,
+                                        int threads) {
+  const wavetax::InstrumentedColumns of = {beside, l, m, unpack(factor), limited};
+  if (d.nrow() != s.nrow() || s.ncol() != of.width() || factor.nrow() != of.width() || factor.ncol() != of.width())
+    Rcpp::stop("Rows, columns and factor do not fit.");
+  const wavetax::Groups by = as_groups(clusters, s.nrow());
+  Rcpp::NumericMatrix out(Rcpp::no_init(beside + m, static_cast<int>(by.count)));
+  wavetax::delete_clusters(d.begin(), static_cast<std::size_t>(d.ncol()), s.begin(),
+                           static_cast<std::size_t>(s.nrow()), by, of, out.begin(), threads);
   return out;
 }
 

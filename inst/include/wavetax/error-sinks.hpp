@@ -33,6 +33,20 @@ inline void squared_lengths(const Block& block, std::size_t width, std::size_t s
     for (std::size_t i = 0; i < block.count; ++i) out[i] *= block.weights[i];
 }
 
+// The same along some directions alone, orthonormal columns.
+inline void squared_lengths(const Block& block, const Eigen::MatrixXd& along, double* out) {
+  std::array<double, block_rows> one;
+  std::fill_n(out, block_rows, 0.0);
+  for (Eigen::Index c = 0; c < along.cols(); ++c) {
+    one.fill(0.0);
+    take_all(block.values, block_rows, along.col(c).data(), static_cast<std::size_t>(along.rows()), 1.0, block.count,
+             one.data());
+    for (std::size_t i = 0; i < block.count; ++i) out[i] += one[i] * one[i];
+  }
+  if (block.weights)
+    for (std::size_t i = 0; i < block.count; ++i) out[i] *= block.weights[i];
+}
+
 // use(at, stop) for each run of rows of one group in a block.
 template <class Use>
 inline void for_each_run(const Block& block, const int* codes, Use&& use) {
@@ -337,6 +351,7 @@ struct EffectLeverage {
   const int* codes = nullptr;       // or by group: w times the inverse of the group's weight
   const double* inverse = nullptr;
   std::size_t skip = 0;             // coordinates that the effects hold: those of a constant set aside
+  const Eigen::MatrixXd* along = nullptr;  // directions that regressors have among the coordinates, where not all
 
   double of(std::size_t row, double w) const {
     if (by_row) return by_row[row];
@@ -372,7 +387,8 @@ class RobustSink {
       if (block.weights)
         for (std::size_t i = 0; i < block.count; ++i) factor[i] *= block.weights[i] * block.weights[i];
     } else {
-      squared_lengths(block, width, leverage_.skip, factor.data());
+      if (leverage_.along) squared_lengths(block, *leverage_.along, factor.data());
+      else squared_lengths(block, width, leverage_.skip, factor.data());
       weigh(block, factor.data());
     }
     for (std::size_t b = 0; b < width; ++b) {
