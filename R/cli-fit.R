@@ -8,7 +8,7 @@ fit_command <- function() {
           "Standard errors are clustered by entity unless told otherwise."),
     options_under(
       data = c(key_options(), list(rows_option(), let_option())), read = reader_options(),
-      model = list(
+      model = c(list(
         formula_option(),
         models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
         effects_option(), variance_option(), weights_option(), serial_option(),
@@ -18,12 +18,13 @@ fit_command <- function() {
           "a ladder instead of models: regressors such as '~ storms', or effects such as harbour, each added to what",
           "was before; may be repeated"
         ), "LIST", repeated = ",")
-      ),
+      ), instrument_options()),
       errors = list(errors_option(), clusters_option(paste(
         "to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]"
       ))),
       tests = list(
-        new_option("tests", "flag", "test for serial correlation and, with fixed and random, Hausman's"),
+        new_option("tests", "flag", paste("test for serial correlation and, with fixed and random, Hausman's; of",
+                                          "instruments their strength, agreement and need")),
         new_option("test", "restrictions", paste("test coefficients jointly in each model: 'levy, storms' (both 0) or",
                                                  "'levy = -0.05'; may be repeated"), "TEXT", repeated = "\u001f")
       ),
@@ -43,7 +44,8 @@ run_fit_command <- function(values, files) {
   panel <- cli_panel(files, values)
   errors <- chosen_errors(values)
   fits <- if (!is.null(values$steps)) cli_ladder(panel, errors[[1]], values) else cli_models(panel, errors[[1]], values)
-  tests <- if (values$tests) cli_tests(first_of_models(fits))
+  tests <- if (values$tests) if (is_instrumenting(values)) cli_instrument_tests(fits) else
+    cli_tests(first_of_models(fits))
   fits <- cli_under_errors(fits, errors)
   joint <- lapply(fits, function(fit) lapply(values$test, function(terms) test_joint(fit, terms)))
   table <- function() cli_spec_table(fits, values)
@@ -60,7 +62,7 @@ cli_models <- function(panel, errors, values) {
   models <- chosen_models(values)
   fits <- lapply(stats::setNames(models, models), function(model) {
     if (is.null(values$split)) return(cli_one_fit(model, panel, errors, values))
-    do.call(fit_each, c(list(values$formula(panel), panel, values$split, fit_door(model)),
+    do.call(fit_each, c(list(values$formula(panel), panel, values$split, cli_door(model, values)),
                         fit_arguments(model, panel, errors, values)))
   })
   if (is.null(values$split)) return(fits)
@@ -78,7 +80,8 @@ cli_ladder <- function(panel, errors, values) {
 
 check_fit_options <- function(values) {
   if (!is.null(values$steps)) {
-    for (one in intersect(c("model", "effects", "variance", "variances", if (isTRUE(values$across)) "across", "split"),
+    for (one in intersect(c("model", "effects", "variance", "variances", "endogenous", "instruments", "method",
+                          if (isTRUE(values$across)) "across", "split"),
                           names(values))) {
       stop_usage(sprintf("--%s has no effect with --steps: each step is a model of its own.", one))
     }
@@ -124,6 +127,15 @@ cli_tests <- function(fits) {
     if (all(c("fixed", "random") %in% names(fits))) list(test_hausman(fits$fixed, fits$random)),
     if (length(levels) > 0) list(test_serial(levels[[match("fixed", names(levels), nomatch = 1L)]]))
   )
+}
+
+cli_instrument_tests <- function(fits) {
+  unlist(lapply(unname(fits), function(fit) {
+    facts <- fit$instrumented
+    c(list(test_strength(fit), test_endogeneity(fit)),
+      if (length(facts$instruments) > length(facts$endogenous)) list(test_overidentification(fit)),
+      if (facts$model == "random") list(test_mundlak(fit)))
+  }), recursive = FALSE)
 }
 
 compare_command <- function() {

@@ -6,7 +6,7 @@ models_option <- function(help, default = NULL, repeated = NULL) {
             difference = "changes from period to period",
             gls = "rows weighed by estimated variances: feasible generalised least squares")
   new_option("model", "choices", help, if (is.null(repeated)) "NAME" else "LIST", default = default,
-             told = told[fit_method_names], repeated = repeated)
+             told = told[intersect(fit_method_names, names(told))], repeated = repeated)
 }
 
 # Those that are compared where none is named.
@@ -17,8 +17,9 @@ chosen_models <- function(values) if (is.null(values$model)) usual_models else v
 one_model_options <- function(tests = NULL, output, data = NULL) {
   options_under(
     data = c(key_options(), list(rows_option(), let_option()), data), read = reader_options(),
-    model = list(formula_option(), models_option("one of", default = "fixed"), effects_option(), variance_option(),
-                 weights_option(), serial_option(), rho_option(), variances_option(), across_option()),
+    model = c(list(formula_option(), models_option("one of", default = "fixed"), effects_option(), variance_option(),
+                   weights_option(), serial_option(), rho_option(), variances_option(), across_option()),
+              instrument_options()),
     errors = list(errors_option("standard errors", one = TRUE), clusters_option("to cluster by [default: the entity]")),
     tests = tests, output = output
   )
@@ -73,6 +74,33 @@ option_rho <- function(text, option) {
   reader(text, option)
 }
 
+# Two of them instrument any model that takes instruments.
+instrument_options <- function() {
+  list(
+    new_option("endogenous", "regressors", "terms of the formula to instrument, such as 'log(berths)'", "TEXT"),
+    new_option("instruments", "regressors", "what instruments them, such as relief", "TEXT"),
+    new_option("method", "choice", paste("of instruments: 2sls for two stages, liml for limited information, gmm for the",
+                                         "method of moments [default: 2sls]"), "METHOD",
+               choices = names(instrument_method_words))
+  )
+}
+
+is_instrumenting <- function(values) !is.null(values$instruments)
+
+check_instrument_options <- function(values) {
+  for (one in c("endogenous", "method")) if (!is.null(values[[one]]) && !is_instrumenting(values)) {
+    stop_usage(sprintf("--%s has no effect without --instruments.", one))
+  }
+  if (!is_instrumenting(values)) return(invisible())
+  if (is.null(values$endogenous)) stop_usage("--instruments: --endogenous says which terms of the formula they move.")
+  plain <- setdiff(chosen_models(values), instrumented_models)
+  if (length(plain) > 0) stop_usage(sprintf("--instruments: %s takes none; leave it out of --model.", plain[1]))
+  if (values_serial(values) != "none") stop_usage("--serial has no effect with --instruments.")
+  if (!is.null(values$variance) && !"random" %in% chosen_models(values)) {
+    stop_usage("--variance has no effect: it is of --model random.")
+  }
+}
+
 # What the options say of disturbances over time; NULL where they say nothing.
 chosen_serial <- function(values) {
   if (identical(values$serial, "ar1-own")) return(values$serial)
@@ -82,6 +110,7 @@ chosen_serial <- function(values) {
 
 # Options that would have no effect are refused, before anything is read.
 check_model_options <- function(values) {
+  check_instrument_options(values)
   models <- chosen_models(values)
   without <- function(option, takers, why) {
     if (!is.null(values[[option]]) && !any(takers %in% models)) {
@@ -89,7 +118,8 @@ check_model_options <- function(values) {
     }
   }
   takers <- function(argument) methods_with(function(method) argument %in% method$arguments)
-  without("effects", takers("effects"), paste("a", list_or(models), "model has none"))
+  with_effects <- c(takers("effects"), if (is_instrumenting(values)) "difference")
+  without("effects", with_effects, paste("a", list_or(models), "model has none"))
   without("variance", takers("variance"), "only random and correlated effects have variance components")
   without("variances", takers("variances"), "it is of --model gls")
   if (isTRUE(values$across)) {
@@ -118,19 +148,30 @@ check_model_options <- function(values) {
 # Each model is given the options that its descriptor has; sets of effects that it does not take are
 # left to the models that do, and it keeps the entity's.
 cli_one_fit <- function(model, panel, errors, values) {
-  do.call(fit_door(model), c(list(values$formula(panel), panel), fit_arguments(model, panel, errors, values)))
+  do.call(cli_door(model, values), c(list(values$formula(panel), panel), fit_arguments(model, panel, errors, values)))
 }
+
+cli_door <- function(model, values) if (is_instrumenting(values)) fit_instrumented else fit_door(model)
 
 fit_arguments <- function(model, panel, errors, values) {
   method <- fit_method(model)
   # A model that can do without effects has none unless they are named.
-  effects <- if (!is.null(values$effects)) values$effects(panel) else if (length(method$with_effects) == 0) "entity"
+  effects <- if (!is.null(values$effects)) values$effects(panel) else if (is.null(method$varies)) "entity"
   sets <- if (!is.null(effects)) effect_sets(effects, panel)
   fits <- length(sets) <= method$sets$most && (method$sets$trends || core_only_levels(sets))
   given <- list(effects = if (fits) effects else "entity", variance = values$variance, weights = values$weights,
                 serial = chosen_serial(values), variances = values$variances,
                 across = if (isTRUE(values$across)) TRUE)
   given <- c(list(errors = errors, rows = if (!is.null(values$rows)) values$rows(panel)),
-             given[intersect(names(given), method$arguments)])
+             given[intersect(names(given), method$arguments)],
+             if (is_instrumenting(values)) instrument_arguments(model, panel, values))
   Filter(Negate(is.null), given)
+}
+
+instrument_arguments <- function(model, panel, values) {
+  period <- panel_index(panel)$period
+  effects <- if (model == "difference" && !is.null(values$effects)) values$effects(panel)
+  of_periods <- !is.null(effects) && identical(effect_columns(effect_sets(effects, panel)), period)
+  list(endogenous = values$endogenous(panel), instruments = values$instruments(panel), model = model,
+       method = values$method, effects = if (of_periods) effects)
 }

@@ -117,6 +117,10 @@ option_delimiter <- function(text, option) if (text == "\\t") "\t" else text
 # What is read when the panel is there: a function of it.
 option_formula <- function(text, option) function(panel) formula_from_text(text, panel)
 option_condition <- function(text, option) function(panel) condition_from_text(text, panel)
+option_regressors <- function(text, option) {
+  written <- if (startsWith(trimws(text), "~")) text else paste("~", text)
+  function(panel) regressors_from_text(written, panel)
+}
 option_effects <- function(text, option) function(panel) effects_from_text(text, panel)
 
 # Texts that were joined, each read by `read`.

@@ -24,6 +24,7 @@
 #' @export
 collinearity <- function(fit) {
   check_is_fit(fit)
+  check_without_instruments(fit, "Collinearity", "Ask it of `first_stage(fit)`, and `test_strength(fit)`.")
   terms <- kept_terms(fit)
   slopes <- which(terms != constant_term)
   of <- terms_of_slopes(fit)[match(terms[slopes], names(terms_of_slopes(fit)))]

@@ -5,21 +5,21 @@
 # The factor of [X1, Z2, X2, e], and s from coordinates of [X1, Z2, X2], `z`, and residuals.
 core_instrumented_basis <- function(parts, b, z, e) {
   width <- ncol(z)
-  factor <- parts$triangle
+  upper <- parts$triangle
   at <- core_instrument_places(parts)
-  factor[, at$y] <- factor[, at$y] - drop(factor[, c(at$x1, at$x2), drop = FALSE] %*% b)
-  left <- factor[width + 1L, width + 1L]
-  last <- if (abs(left) > 0) (e - drop(z %*% factor[seq_len(width), width + 1L])) / left else numeric(nrow(z))
-  list(factor = factor, s = cbind(z, last, deparse.level = 0))
+  upper[, at$y] <- upper[, at$y] - drop(upper[, c(at$x1, at$x2), drop = FALSE] %*% b)
+  left <- upper[width + 1L, width + 1L]
+  last <- if (abs(left) > 0) (e - drop(z %*% upper[seq_len(width), width + 1L])) / left else numeric(nrow(z))
+  list(upper = upper, s = cbind(z, last, deparse.level = 0))
 }
 
 # Changes of the coefficients without each cluster, a column each, NA where they do not exist.
 core_delete_clusters <- function(d, basis, clusters, parts, limited = FALSE, threads = core_threads(nrow(d))) {
-  changes <- cpp_delete_clusters(d, basis$s, clusters, basis$factor, parts$beside, parts$l, parts$m, limited, threads)
+  changes <- cpp_delete_clusters(d, basis$s, clusters, basis$upper, parts$beside, parts$l, parts$m, limited, threads)
   thin <- which(is.nan(changes[1, ]))
-  rows_of <- if (length(thin) > 0) split(seq_along(clusters$codes), factor(clusters$codes, thin))
+  rows_of <- if (length(thin) > 0) core_rows_of(clusters, thin)
   for (g in thin) {
-    rest <- core_without_cluster(d, basis, rows_of[[as.character(g)]], parts)
+    rest <- core_without_cluster(d, basis, rows_of[[match(g, thin)]], parts)
     done <- if (!is.null(rest)) if (limited) core_limited_information(rest) else core_two_stage(rest)
     changes[, g] <- core_deleted_coefficients(rest, done, parts)
   }
@@ -40,15 +40,15 @@ core_without_cluster <- function(d, basis, rows, parts) {
     taken <- taken + crossprod(along, ifelse(1 - share > 1e-9, share / (1 - share), -1) * along)
   }
   left <- diag(ncol(s)) - taken
-  parts_of <- eigen((left + t(left)) / 2, symmetric = TRUE)
-  values <- ifelse(parts_of$values > 1e-12, parts_of$values, 0)
-  triangle <- core_refactor(sqrt(values) * crossprod(parts_of$vectors, basis$factor))
+  split <- eigen((left + t(left)) / 2, symmetric = TRUE)
+  values <- ifelse(split$values > 1e-12, split$values, 0)
+  triangle <- core_refactor(sqrt(values) * crossprod(split$vectors, basis$upper))
   # In the order [X1, X2, Z2], the constant among X1.
   at <- core_instrument_places(parts)
   k <- parts$beside + parts$m
   order <- c(at$x1, at$x2, at$z, at$y)
   endogenous <- parts$beside + seq_len(parts$m)
-  norms <- sqrt(colSums(basis$factor^2))[order][-length(order)]
+  norms <- sqrt(colSums(basis$upper^2))[order][-length(order)]
   rest <- core_instrument_parts(core_refactor(triangle[, order, drop = FALSE]), k, endogenous, FALSE, norms)
   if (rest$m < parts$m || rest$l < parts$m) return(NULL)
   if (core_instrument_rank(rest)$least < 1e-9) return(NULL)
@@ -81,9 +81,9 @@ core_delete_moments <- function(d, basis, clusters, parts) {
   of_instruments <- as.vector(outer(seq_len(inside), (seq_len(p) - 1L) * p, `+`))
   A <- grams[of_instruments, , drop = FALSE]
   all <- tcrossprod(A)
-  whole <- core_blocks_of(r, basis$factor)
+  whole <- core_blocks_of(r, basis$upper)
   columns <- r + c(at$x1, at$x2)
-  rows_of <- split(seq_along(clusters$codes), factor(clusters$codes, seq_len(clusters$count)))
+  rows_of <- core_rows_of(clusters, seq_len(clusters$count))
   before <- seq_len(r)
   vapply(seq_len(clusters$count), function(g) {
     rest <- core_without_cluster(d, basis, rows_of[[g]], parts)
@@ -109,6 +109,12 @@ core_delete_moments <- function(d, basis, clusters, parts) {
     sign <- sign(diag(rest$triangle[to, to, drop = FALSE]))
     core_deleted_coefficients(rest, core_two_step(rest, S * tcrossprod(sign)), parts)
   }, numeric(length(columns))) |> matrix(length(columns))
+}
+
+# The rows of some clusters.
+core_rows_of <- function(clusters, some) {
+  at <- which(clusters$codes %in% some)
+  unname(split(at, match(clusters$codes[at], some)))
 }
 
 # Zeros and a block after them.

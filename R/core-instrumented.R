@@ -59,6 +59,9 @@ core_two_stage <- function(parts) {
   X <- parts$triangle[, c(at$x1, at$x2), drop = FALSE]
   y <- parts$triangle[, at$y]
   inside <- seq_len(parts$inside)
+  if (ncol(X) == 0) {
+    return(core_instrumented_result(parts, numeric(), matrix(0, 0, parts$inside), matrix(0, 0, 0), NULL))
+  }
   own <- qr(X[inside, , drop = FALSE], tol = 0, LAPACK = FALSE)
   upper_inverse <- backsolve(qr.R(own), diag(ncol(X)))
   root <- upper_inverse %*% t(qr.Q(own))

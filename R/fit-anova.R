@@ -1,6 +1,7 @@
 #' @rdname panel_fit
 #' @export
 anova.panel_fit <- function(object, ...) {
+  check_without_instruments(object, "An F test by sums of squares", "Use `test_joint(fit, terms)`.")
   fits <- list(object, ...)
   if (!is.null(names(fits)) && any(nzchar(names(fits)[-1]))) {
     check_no_dots(..., of = method_call("anova", "It takes fits: `anova(smaller, larger)`."))

@@ -104,3 +104,23 @@ stop_not_of_fits <- function(what, fit, found, todo) {
   stop_wavetax("not_of_fits", sprintf("`%s` is not answered by a %s fit. %s", what, method_words(fit), found),
                todo = todo)
 }
+
+# What rests on least squares, on a likelihood or on residuals that estimation leaves as they are.
+check_without_instruments <- function(fit, what, todo) {
+  if (is.null(fit$instrumented)) return(invisible())
+  stop_wavetax(c("instrumented", "method"), sprintf("%s is not known of an instrumented fit.", what), todo = todo)
+}
+
+check_plain_residuals <- function(fit, what) {
+  check_without_instruments(fit, what, c(
+    "The estimation error of instruments does not drop out of residuals.",
+    "Use errors that allow for it, `se_clustered()`; or test the fit without instruments."
+  ))
+}
+
+check_is_instrumented <- function(fit, what) {
+  check_is_fit(fit)
+  if (!is.null(fit$instrumented)) return(invisible())
+  stop_wavetax(c("other_fit", "method"), sprintf("%s needs instruments, and this is a %s fit.", what, method_words(fit)),
+               todo = "Estimate it: `fit_instrumented(formula, data, endogenous = ~ x, instruments = ~ z)`.")
+}

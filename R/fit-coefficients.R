@@ -62,8 +62,19 @@ with_drift <- function(record) {
 mean_coordinates <- function(fit, lead, x, share = 0, means = 0) {
   frame <- fit$regression$frame
   constant <- has_constant(fit)
-  origin <- if (constant) frame$origin[-1] else frame$origin
+  instrumented <- !is.null(fit$instrumented)
+  origin <- if (instrumented) fit$regression$centre[match(slope_names(fit), names(fit$design$x))] else
+    if (constant) frame$origin[-1] else frame$origin
   apart <- if (all(lead == 0)) x else x - rep(origin, each = nrow(x))
   if (any(share != 0)) apart <- apart - share * (means - rep(origin, each = nrow(x)))
+  # Coordinates of an instrumented regression are of its instruments: coefficients lead to them.
+  if (instrumented) return(coordinates_of_contrasts(fit$regression$root, if (constant) lead, apart, origin))
   t(core_to_orthonormal(frame$upper, unname(cbind(if (constant) lead, apart))))
+}
+
+# Of contrasts lead times (1, origin) and `apart` of the slopes.
+coordinates_of_contrasts <- function(root, lead, apart, origin) {
+  if (is.null(lead)) return(t(apart %*% root))
+  slopes <- root[-1, , drop = FALSE]
+  t(outer(lead, root[1, ] + drop(origin %*% slopes)) + apart %*% slopes)
 }

@@ -62,7 +62,7 @@ changes_of <- function(design) {
   now <- pairs$now
   across <- function(v) v[now] - v[pairs$before]
   change_design(
-    design, x = lapply(design$x, across), y = across(design$y), groups = NULL,
+    design, x = lapply(design$x, across), y = across(design$y), beside = lapply(design$beside, across), groups = NULL,
     offset = if (!is.null(design$offset)) across(design$offset), levels = design,
     rows = if (is.null(design$rows)) now else design$rows[now],
     across = if (pairs$across_gaps > 0) sprintf("%s across a gap not used", count_of(pairs$across_gaps, "pair"))

@@ -44,16 +44,19 @@ figures_of <- function(fit) {
     df_residual = fit$df$residual, df_effects = fit$df$effects, df_exact = fit$df$exact
   ), r_squared, list(
     f = test$f, f_df1 = test$df1, f_df2 = fit$df$residual, f_p = test$p, rmse = sqrt(fit$scale),
-    log_lik = fit$log_lik, parameters = fit$parameters, aic = stats::AIC(fit), bic = stats::BIC(fit),
+    log_lik = fit$log_lik, parameters = fit$parameters, aic = criterion(fit, 2), bic = criterion(fit, log(fit$n)),
     iterations = fit$iteration$steps, achieved = fit$iteration$achieved
   ))
 }
+
+# AIC and BIC; NA without a likelihood.
+criterion <- function(fit, k) k * fit$parameters - 2 * fit$log_lik
 
 # b'V^-1 b / k over the slopes, V classical: the same as from the sums of squares.
 regression_f <- function(fit) {
   terms <- slope_names(fit)
   k <- length(terms)
-  if (k == 0) return(list(f = NA_real_, df1 = 0, p = NA_real_))
+  if (k == 0 || !is.null(fit$instrumented)) return(list(f = NA_real_, df1 = k, p = NA_real_))
   b <- kept_estimates(fit)[terms]
   # In orthonormal coordinates of the slopes alone, so that units do not matter.
   root <- fit$regression$root[match(terms, kept_terms(fit)), , drop = FALSE]

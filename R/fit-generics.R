@@ -6,7 +6,12 @@
 #'
 #' * `coef()`: the slopes; the constant too, except with fixed effects, where it is
 #'   a normalisation reported beside them.
-#' * `vcov()`, `confint()`: of the same coefficients, under the fit's own errors.
+#' * `vcov()`, `confint()`: of the same coefficients, under the fit's own errors. `confint(fit, term, method =
+#'   "anderson-rubin")`, of the one endogenous coefficient of [fit_instrumented()]: the values that Anderson and Rubin's
+#'   test does not reject, whatever the strength of the instruments; `low` and `high`, a row a piece, none where no value
+#'   fits, infinite where a piece is open. Classical errors: F(l, d) of the outcome less beta times the regressor on the
+#'   l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G - l)}, T
+#'   of its moments under the null; robust: T/l ~ F(l, d).
 #' * `residuals(type = )`: `"disturbance"` is y less the regressors' part and the
 #'   effect; `"effect"` the effect itself (estimated, or for random effects
 #'   predicted and shrunken by \eqn{T_i \sigma^2_u / (\sigma^2_e + T_i
@@ -42,6 +47,7 @@
 #' @param object,x,formula A fit.
 #' @param parm Names or numbers of coefficients.
 #' @param level Coverage of the interval.
+#' @param method Of `confint()`, `"errors"` or `"anderson-rubin"`.
 #' @param type Which residual, or which matrix: `"raw"` or `"swept"`.
 #' @param interval Whether to give an interval, and of what.
 #' @param newdata A data frame with the regressors (and, for effects, the column of
@@ -87,9 +93,12 @@ vcov.panel_fit <- function(object, ...) {
 
 #' @rdname panel_fit
 #' @export
-confint.panel_fit <- function(object, parm, level = 0.95, ...) {
+confint.panel_fit <- function(object, parm, level = 0.95, method = "errors", ...) {
   check_no_dots(..., of = method_call("confint", "Other errors: `confint(with_errors(fit, se_classical()))`."))
   check_level(level)
+  if (check_choice(method, c("errors", "anderson-rubin"), "method") == "anderson-rubin") {
+    return(values_not_rejected(object, if (!missing(parm)) parm, level))
+  }
   table <- coefficient_table(object, shown_terms(object), level)
   out <- as.matrix(table[c("low", "high")])
   tails <- vapply(100 * c((1 - level) / 2, (1 + level) / 2), function(share) label_text(signif(share, 12)), "")
@@ -183,5 +192,6 @@ model.frame.panel_fit <- function(formula, ...) {
 #' @rdname panel_fit
 #' @export
 logLik.panel_fit <- function(object, ...) {
+  check_without_instruments(object, "A likelihood", "`test_strength()` and `test_overidentification()` tell of instruments.")
   structure(object$log_lik, df = object$parameters, nobs = object$n, class = "logLik")
 }

@@ -88,6 +88,7 @@ simulate.panel_fit <- function(object, nsim = 1, seed = NULL, ...) {
   check_no_dots(..., of = method_call("simulate"))
   check_number(nsim, "nsim", 1, 1e6, whole = TRUE)
   check_keeps_rows(object, "rows to simulate")
+  check_without_instruments(object, "A model of the outcome alone", "`fit_fixed()` or `fit_pooled()` can be simulated.")
   if (!is.null(object$design$levels) || !is.null(object$design$between)) {
     stop_not_of_fits("simulate()", object, "Outcomes are simulated of fits of rows in levels.",
                      "`fit_pooled()`, `fit_fixed()` or `fit_random()` of the same equation.")

@@ -78,9 +78,12 @@ parts_of <- function(fit, rows) {
   rlang::wref_value(rows$parts)
 }
 
+# The parts of a request that may be formulas.
+request_formulas <- function(request) c(request[c("formula", "effects", "weights", "rows")], request$options)
+
 # Whether the fit can be made again of its columns: what its formulas name besides is R's own, ours, or kept with them.
 is_self_contained <- function(fit, columns) {
-  all(vapply(fit$request[c("formula", "effects", "weights", "rows")], function(formula) {
+  all(vapply(request_formulas(fit$request), function(formula) {
     !rlang::is_formula(formula) || is_known_formula(formula, columns)
   }, TRUE))
 }

@@ -39,6 +39,7 @@ NULL
 
 # list(hat, e: residuals times the root of weights, z: orthonormal rows, root).
 row_measures <- function(fit) {
+  check_without_instruments(fit, "What a row does by its leverage", "Use `influence_by(fit)`, which refits all stages.")
   check_keeps_rows(fit, "leverages")
   walk <- rows_walk(fit)
   z <- core_coordinate_rows(walk)$z

@@ -20,28 +20,29 @@
 #   weighted    function(variance): whether it takes weights under a method of variance components, and does not only
 #               say why not
 #   levels      whether its rows are those of the data, with periods of their own
-#   with_effects  what else it is where it has effects that it can do without: changes of these fields
+#   varies      NULL, or function(x): changes of these fields by what the fit, record or request x is
 
 new_fit_method <- function(name, words, title, estimate, arguments, row = function(design) "row", effects = "none",
                            sets = list(most = 0, trends = FALSE), constant = "shown", assumes = NA, nests = FALSE,
                            estimate_several = NULL, estimate_pieces = NULL,
                            r_squared = c("within", "swept", "overall"), levels = TRUE,
-                           weighted = function(variance) TRUE, with_effects = list()) {
+                           weighted = function(variance) TRUE, varies = NULL) {
   list(name = name, words = words, title = title, estimate = estimate, arguments = arguments, row = row,
        effects = effects, sets = sets, constant = constant, assumes = assumes, nests = nests,
        estimate_several = estimate_several, estimate_pieces = estimate_pieces, r_squared = r_squared, levels = levels,
-       weighted = weighted, with_effects = with_effects)
+       weighted = weighted, varies = varies)
 }
 
 # In the order in which they are told of.
-fit_method_names <- c("pooled", "between", "fixed", "random", "difference", "correlated", "gls")
+fit_method_names <- c("pooled", "between", "fixed", "random", "difference", "correlated", "gls", "instrumented")
 
 fit_method <- function(name) get(paste0("method_", name), mode = "function")()
 
 # That of a fit, a record of one, or a request.
 method_of <- function(x) {
   method <- fit_method(x$method)
-  if (length(method$with_effects) > 0 && has_effects(x)) method[names(method$with_effects)] <- method$with_effects
+  changes <- if (!is.null(method$varies)) method$varies(x)
+  method[names(changes)] <- changes
   method
 }
 

@@ -113,7 +113,7 @@ random_sets <- function(effects, data) {
 random_fit <- function(request, design, sets, variance) {
   groups <- lapply(sets, function(set) combined_groups(design, set$columns))
   parts <- if (length(sets) == 1) {
-    random_one_way(design, groups[[1]], variance, sets[[1]]$name)
+    random_one_way(design, groups[[1]], variance, sets[[1]]$name, request$options$components)
   } else {
     random_two_way(design, groups, variance, vapply(sets, `[[`, "", "name"))
   }
@@ -124,11 +124,12 @@ random_fit <- function(request, design, sets, variance) {
   )
 }
 
-random_one_way <- function(design, groups, variance, name) {
+# `known` are components that are not to be estimated.
+random_one_way <- function(design, groups, variance, name, known = NULL) {
   rows <- design_rows(design)
   state <- core_far_means(core_one_way_state(rows, groups), rows, groups)
   parts <- core_variance_state(state, design$constant)
-  components <- one_way_components(state, parts, variance, name)
+  components <- if (is.null(known)) one_way_components(state, parts, variance, name) else known
   components$sigma2_u <- check_positive_variance(components$sigma2_u, name)
   solution <- core_solve_random(state, components, parts, design$constant)
   solution$deviations <- list(solution$deviations)

@@ -22,7 +22,8 @@ fit_request <- function(method, call, formula, data, weights, rows, errors, keep
     method = method, call = call, formula = with_own_objects(formula, columns), data = data, errors = errors,
     keep = keep, effects = if (!is.null(effects)) with_own_objects(effects_argument(effects, data), columns),
     weights = with_own_objects(columns_argument(weights, data, "weights"), columns),
-    rows = with_own_objects(columns_argument(rows, data, "rows"), columns), options = options
+    rows = with_own_objects(columns_argument(rows, data, "rows"), columns),
+    options = lapply(options, with_own_objects, columns)
   )
 }
 

@@ -30,6 +30,7 @@ slim <- function(fit) {
   check_is_fit(fit)
   if (!keeps_rows(fit)) return(fit)
   sample <- sample_facts(fit)
+  told <- if (!is.null(fit$instrumented)) told_of_instruments(fit)
   weighted <- !is.null(fit_rows(fit)$weights)
   weights <- lapply(fit$effects, function(set) if (weighted) group_weights(fit, set))
   fit$design <- design_without_rows(fit$design, sample = sample)
@@ -46,6 +47,7 @@ slim <- function(fit) {
   fit$transform[intersect(c("root", "tau", "inflate", "apply", "constant_column"), names(fit$transform))] <- NULL
   if (!is.null(fit$working)) fit$working <- list(y = numeric(), weights = numeric())
   fit$request["data"] <- list(NULL)
+  if (!is.null(told)) fit$instrumented$told <- told
   without_environments(fit)
 }
 
@@ -59,6 +61,7 @@ without_environments <- function(fit) {
   fit$call$formula <- plain(fit$call$formula)
   fit$request$call$formula <- plain(fit$request$call$formula)
   for (part in c("formula", "effects", "weights", "rows")) fit$request[part] <- list(plain(fit$request[[part]]))
+  fit$request$options <- lapply(fit$request$options, plain)
   terms <- fit$design$blueprint$terms
   if (!is.null(terms)) attr(fit$design$blueprint$terms, ".Environment") <- globalenv()
   fit
@@ -73,6 +76,7 @@ without_codes <- function(groups) {
 design_without_rows <- function(design, ...) {
   change_design(
     design, x = lapply(design$x, function(x) numeric()), y = numeric(),
+    beside = lapply(design$beside, function(x) numeric()),
     weights = if (!is.null(design$weights)) numeric(), offset = if (!is.null(design$offset)) numeric(),
     missing = replace(design$missing, "rows", list(NULL)), rows = NULL, data = NULL, levels = NULL, groups = NULL,
     collapsed = if (!is.null(design$collapsed)) list(n = design$collapsed$n),

@@ -36,6 +36,7 @@ NULL
 #' @importFrom stats extractAIC
 #' @export
 extractAIC.panel_fit <- function(fit, scale = 0, k = 2, ...) {
+  check_without_instruments(fit, "A likelihood", "Use `test_joint(fit, terms)`.")
   caution_of_step()
   least_squares <- method_of(fit)$nests
   edf <- if (least_squares) fit$n - fit$df$residual else fit$parameters
@@ -64,6 +65,7 @@ calls_of <- function(f) {
 #' @importFrom stats drop1
 #' @export
 drop1.panel_fit <- function(object, scope, scale = 0, test = c("none", "F"), k = 2, trace = FALSE, ...) {
+  check_without_instruments(object, "An F test by sums of squares", "Use `test_joint(fit, terms)`.")
   check_no_dots(..., of = method_call("drop1"))
   can_go <- stats::drop.scope(stats::terms(object))
   chosen <- if (missing(scope)) can_go else scope_terms(scope, object)
@@ -79,6 +81,7 @@ drop1.panel_fit <- function(object, scope, scale = 0, test = c("none", "F"), k =
 #' @importFrom stats add1
 #' @export
 add1.panel_fit <- function(object, scope, scale = 0, test = c("none", "F"), k = 2, trace = FALSE, ...) {
+  check_without_instruments(object, "An F test by sums of squares", "Use `test_joint(fit, terms)`.")
   check_no_dots(..., of = method_call("add1"))
   if (missing(scope)) {
     stop_wavetax("argument", "`scope` is missing: no terms to add.", todo = "`add1(fit, ~ . + fuel)`.")

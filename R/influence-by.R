@@ -5,7 +5,8 @@
 #' Each group's rows are left out in turn and the coefficients found without estimating again: with u the rows of the
 #' transformed regression in orthonormal coordinates, \eqn{N_g = \sum u u'}{N_g = sum u u'} over the group,
 #' \deqn{b - b_{(g)} = R^{-1} (I - N_g)^{-1} \sum u e.}{b - b_(g) = R^-1 (I - N_g)^-1 sum u e.}
-#' It is what estimating without the group would give, to rounding; random effects with their theta held.
+#' It is what estimating without the group would give, to rounding; random effects with their theta held, instrumented
+#' fits with all stages.
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula.
@@ -35,14 +36,8 @@ influence_by <- function(fit, by = "entity") {
   check_clusters(groups, name)
   check_cluster_count(groups$count, name, groups$labels)
   check_whole_entities(fit, groups, name)
-  rows <- error_rows(fit, rows_walk(fit))
-  basis <- rows$basis(groups)
-  if (is.null(basis)) {
-    stop_wavetax(c("crossing_effects", "errors"),
-                 sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
-                 todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
-  }
-  change <- group_changes(fit, rows$walk, basis, groups)
+  change <- if (is.null(fit$instrumented)) changes_by_group(fit, groups, name) else
+    changes_without_clusters(fit, groups, nested_effects(fit, groups, all_live_rows(fit)), name)
   # The constant that stands aside is a mean of what is left, not a coefficient of the swept rows.
   shown <- kept_terms(fit) != constant_term | method_of(fit)$constant != "aside"
   terms <- kept_terms(fit)[shown]
@@ -57,6 +52,17 @@ influence_by <- function(fit, by = "entity") {
   out[!is.finite(out$change), c("without", "change", "in_errors")] <- NA_real_
   structure(out, class = c("influence", "data.frame"), by = name, of = fit$design$outcome,
             estimates = as.data.frame(fit), rho = fit$serial$rho)
+}
+
+changes_by_group <- function(fit, groups, name) {
+  rows <- error_rows(fit, rows_walk(fit))
+  basis <- rows$basis(groups)
+  if (is.null(basis)) {
+    stop_wavetax(c("crossing_effects", "errors"),
+                 sprintf("Too many levels of effects have rows in several groups by `%s`.", name),
+                 todo = "Leave out what holds the effects whole: `by = \"entity\"` after effects of entities.")
+  }
+  group_changes(fit, rows$walk, basis, groups)
 }
 
 # Rows of AR(1) are made of their neighbours too, so that only whole entities can be left out.

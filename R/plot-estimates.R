@@ -37,7 +37,8 @@ plot_estimates <- function(..., terms = NULL, level = 0.95, labels = NULL, refer
   rows <- estimate_rows(records, given, attr(given, "heads"), attr(given, "over"), terms, level, labels)
   errors <- unique(vapply(records, function(record) record$errors$label, ""))
   says <- sprintf("Estimate and %s percent interval; standard errors %s", label_text(100 * level), errors_shown(errors))
-  says <- paste0(says, "; ", rows_shown(vapply(records, `[[`, 0, "rows")))
+  says <- paste0(says, "; ", rows_shown(vapply(records, `[[`, 0, "rows")),
+                 if (nrow(rows$sets) > 0) "; thick: values not rejected, whatever the strength of instruments")
   outcome <- unique(vapply(records, `[[`, "", "outcome"))
   words <- list_words(vapply(outcome, axis_words, "", rows$labels, records[[1]]$nouns))
   drawn <- rows$rows
@@ -46,12 +47,12 @@ plot_estimates <- function(..., terms = NULL, level = 0.95, labels = NULL, refer
                                  count_of(length(records), "model")) else
     if (length(records) == 1) paste("What goes with", words) else sprintf("%s in %s", upper_first(count_of(
       length(unique(drawn$term)), "estimate")), count_of(length(records), "model"))
-  draw_estimates(drawn, title, says, paste("change in", words), reference, vertical)
+  draw_estimates(drawn, rows$sets, title, says, paste("change in", words), reference, vertical)
 }
 
 errors_shown <- function(labels) if (length(labels) <= 2) list_words(labels) else sprintf("of %d kinds", length(labels))
 
-# list(rows: a data frame with a row a fit and term, labels).
+# list(rows: a data frame with a row a fit and term, sets: see drawn_sets(); labels).
 estimate_rows <- function(records, given, heads, over, terms, level, labels) {
   wording <- spec_wording(records, list(labels = if (is.null(labels) || isFALSE(labels)) labels else as_labels(labels)))
   tables <- Map(function(record, fit) interval_table(record, fit, level, "constant" %in% terms), records, given)
@@ -74,7 +75,27 @@ estimate_rows <- function(records, given, heads, over, terms, level, labels) {
     if (nrow(table) > 0) cbind(table, fit = heads[m], group = if (is.null(over)) "" else over[m], place = m)
   }))
   rows$words <- words[match(rows$term, phrases$term)]
-  list(rows = rows[order(match(rows$term, phrases$term), rows$place), ], labels = wording$labels)
+  list(rows = rows[order(match(rows$term, phrases$term), rows$place), ], sets = drawn_sets(records, given, rows, level),
+       labels = wording$labels)
+}
+
+# Where instruments are not strong the values that they do not reject, a row a piece: list(term, place, low, high).
+drawn_sets <- function(records, fits, rows, level) {
+  pieces <- lapply(seq_along(records), function(m) {
+    one <- records[[m]]$instrumented
+    if (is.null(one$set) || identical(one$verdict, "strong") || !any(rows$place == m & rows$term %in% one$endogenous)) {
+      return(NULL)
+    }
+    set <- one$set
+    if (abs(level - 0.95) > 1e-12) {
+      if (inherits(fits[[m]], "fit_record") || !keeps_rows(fits[[m]])) return(NULL)
+      set <- anderson_rubin_set(fits[[m]], level)
+    }
+    data.frame(term = rep(one$endogenous[[1]], length(set$low)), place = rep(m, length(set$low)), low = set$low,
+               high = set$high)
+  })
+  out <- do.call(rbind, pieces)
+  if (is.null(out)) data.frame(term = character(), place = integer(), low = numeric(), high = numeric()) else out
 }
 
 # Coefficients with their interval at another level than the record's. Errors may bring intervals of their own.
@@ -99,7 +120,7 @@ interval_table <- function(record, fit, level, aside = FALSE) {
 
 # Lines are fits, in a panel for each of several terms; of one fit its terms. The numbers stand beside where there is
 # one panel.
-draw_estimates <- function(rows, title, says, axis, reference, vertical) {
+draw_estimates <- function(rows, sets, title, says, axis, reference, vertical) {
   one_fit <- length(unique(rows$place)) == 1
   panels <- !one_fit && length(unique(rows$term)) > 1
   rows$line <- if (one_fit) rows$words else paste(rows$group, rows$fit, rows$place, sep = "\r")
@@ -112,9 +133,15 @@ draw_estimates <- function(rows, title, says, axis, reference, vertical) {
   rows$series <- factor(if (grouped) rows$group else "", if (grouped) groups else "")
   rows$panel <- factor(lines_of_text(rows$words), unique(lines_of_text(rows$words)))
   beside <- if (!panels && !vertical) estimate_words_beside(rows)
+  # Sets stand just below the interval of their estimate.
+  sets <- cbind(sets, rows[match(paste(sets$term, sets$place), paste(rows$term, rows$place)),
+                           c("at", "series", "panel"), drop = FALSE])
+  sets$at <- sets$at - 0.22
   figure <- ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$at, colour = .data$series,
                                                shape = .data$series)) +
     ggplot2::geom_vline(xintercept = reference, colour = look_shades$grey, linewidth = 0.5) +
+    ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), sets, linewidth = 1.8,
+                          alpha = 0.35) +
     ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), linewidth = 0.7,
                           na.rm = TRUE) +
     ggplot2::geom_point(size = 2, stroke = 0.8, fill = "white") +

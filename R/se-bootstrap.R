@@ -99,11 +99,6 @@ compute_errors.se_bootstrap <- function(spec, fit) {
   )
 }
 
-formula_of_bootstrap <- function(spec) {
-  new_error_spec("clustered", by = spec$by, named = spec$named, type = spec$type, df = "clusters",
-                 combine = "subtract")
-}
-
 # The errors of the formula, the clusters' sums and what belongs to them.
 bootstrap_parts <- function(spec, fit) {
   check_keeps_rows(fit, "a bootstrap")
@@ -152,24 +147,6 @@ carried_across <- function(spec, fit, basis, clusters, alive, name) {
   list(scores = across$scores[, alive, alive, drop = FALSE], grams = across$grams[, , alive, alive, drop = FALSE])
 }
 
-# Draws belong to clusters by their label, whatever the order of rows.
-sorted_clusters <- function(clusters) {
-  place <- order(clusters$labels, method = "radix")
-  if (!is.unsorted(place)) return(clusters)
-  core_groups(order(place)[clusters$codes], clusters$count, clusters$labels[place])
-}
-
-# Random effects keep their theta, which is right only for whole groups.
-check_whole_effects <- function(fit, clusters, name) {
-  mixed <- row_kind(fit)$mixes(fit)
-  whole <- vapply(mixed, function(set) core_is_nested(set$groups, clusters), TRUE)
-  if (all(whole)) return(invisible())
-  set <- mixed[[which(!whole)[1]]]
-  stop_wavetax(c("crossing_effects", "errors"),
-               sprintf("The random effects of %s have rows in several clusters by `%s`.", set$name, name),
-               todo = "Draw clusters that hold them whole, or use `se_clustered()`.")
-}
-
 check_some_draws <- function(told) {
   if (sum(told) >= 2) return(invisible())
   stop_wavetax(c("draws_tell_nothing", "errors"),
@@ -212,17 +189,5 @@ wild_answers <- function(draw, estimates, scale, exists) {
                         estimates[at] - ends[["low"]], estimates[at] + ends[["high"]])
     }
     out
-  }
-}
-
-draw_words <- function(wild, count) {
-  if (wild$exact) sprintf("all %s patterns of %s", count_words(count), wild$kind) else
-    sprintf("%s of %s", count_of(count, "draw"), wild$kind)
-}
-
-wild_words <- function(wild, count, spec) {
-  if (wild$exact && count < spec$draws) {
-    sprintf("All %s patterns were used, fewer than the %s asked for; p has no noise of its own", count_words(count),
-            count_of(spec$draws, "draw"))
   }
 }

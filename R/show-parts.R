@@ -68,13 +68,15 @@ figure_words <- function(x) {
     "df of the effects" = if (x$df_effects > 0) {
       paste0(if (!x$df_exact) "at most ", count_words(x$df_effects))
     },
-    stats::setNames(fixed_decimals(unlist(x[r2]), 4), paste("R-squared", gsub("_", " ", sub("^r2_", "", r2)))),
-    F = if (x$f_df1 > 0) {
+    if (length(r2) > 0) {
+      stats::setNames(fixed_decimals(unlist(x[r2]), 4), paste("R-squared", gsub("_", " ", sub("^r2_", "", r2))))
+    },
+    F = if (x$f_df1 > 0 && !is.na(x$f)) {
       sprintf("%s (%s and %s df, %s)", format_number(x$f), count_words(x$f_df1), count_words(x$f_df2), p_words(x$f_p))
     },
-    RMSE = format_number(x$rmse), "log-likelihood" = format_number(x$log_lik, decimals = 2),
-    parameters = count_words(x$parameters), AIC = format_number(x$aic, decimals = 2),
-    BIC = format_number(x$bic, decimals = 2),
+    RMSE = format_number(x$rmse), "log-likelihood" = if (!is.na(x$log_lik)) format_number(x$log_lik, decimals = 2),
+    parameters = count_words(x$parameters), AIC = if (!is.na(x$aic)) format_number(x$aic, decimals = 2),
+    BIC = if (!is.na(x$bic)) format_number(x$bic, decimals = 2),
     iterations = if (x$iterations > 0) count_words(x$iterations),
     "left of a swept column" = if (x$achieved > 0) formatC(x$achieved, format = "e", digits = 0, decimal.mark = ".")
   )

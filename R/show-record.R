@@ -23,7 +23,7 @@ fit_record <- function(fit) {
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     serial = record_serial(fit), variances = variances_words(fit), figures = record_figures(fit),
     pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit), levels = record_levels(fit),
-    connected = record_connected(fit), singletons = singletons_of(fit)
+    connected = record_connected(fit), singletons = singletons_of(fit), instrumented = record_instrumented(fit)
   ), class = "fit_record")
 }
 
@@ -88,7 +88,8 @@ print.fit_record <- function(x, ...) {
 blocks_of.fit_record <- function(x, ...) {
   table <- as_table(x)
   list(
-    heading_block(x$title), text_block(x$sample), text_block(x$errors_words), gap_block(),
+    heading_block(x$title), text_block(x$sample), text_block(x$errors_words), text_block(unlist(x$instrumented$opening)),
+    gap_block(),
     if (nrow(table$rows) > 0) table_block(table) else text_block("  no slopes"),
     gap_block(), text_block(unlist(x$closing))
   )
@@ -98,8 +99,13 @@ blocks_of.fit_record <- function(x, ...) {
 as_table.fit_record <- function(x, ...) {
   table <- with_drift(x)
   phrases <- term_phrases(table$term, x$pieces, nouns = x$nouns, means = x$means$terms)
-  coefficients_table(table[!table$aside, ], phrases, x$means, x$title,
-                     table_note(c(x$sample, x$errors_words, unlist(x$closing))))
+  opening <- unlist(x$instrumented$opening)
+  out <- coefficients_table(table[!table$aside, ], phrases, x$means, x$title,
+                            table_note(c(x$sample, x$errors_words, opening, unlist(x$closing))))
+  under <- unlist(x$instrumented$under)
+  if (is.null(under)) return(out)
+  at <- match(x$instrumented$endogenous[[1]], out$rows$key)
+  insert_rows(out, table_rows(under, "span", out$rows$depth[at] + 1), rep(at, length(under)))
 }
 
 #' @export
@@ -166,13 +172,14 @@ print.panel_fit_summary <- function(x, ...) {
 #' @export
 blocks_of.panel_fit_summary <- function(x, ...) {
   fit <- x$fit
-  likelihood <- stats::logLik(fit)
   two <- function(x) format_number(as.numeric(x), decimals = 2)
   list(
     blocks_of(fit), gap_block(),
     text_block("Residual df ", count_words(fit$df$residual), "; standard deviation of the error ",
                format_number(sqrt(fit$scale)), "; sum of squares ", format_number(fit$ssr)),
-    text_block("Log-likelihood ", two(likelihood), " with ", count_of(attr(likelihood, "df"), "parameter"), "; AIC ",
-               two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
+    if (is.finite(fit$log_lik)) {
+      text_block("Log-likelihood ", two(fit$log_lik), " with ", count_of(fit$parameters, "parameter"), "; AIC ",
+                 two(stats::AIC(fit)), ", BIC ", two(stats::BIC(fit)))
+    }
   )
 }

@@ -24,10 +24,11 @@ value_cells <- function(x) {
 
 # What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
 # fact it is, by which they are ordered; the rest is its cell, see new_cells().
-fact_kinds <- c("effects", "serial", "errors", "clusters", "rows", "entities", "r_squared", "levels", "connected",
-                "tests", "own")
+fact_kinds <- c("effects", "serial", "instruments", "errors", "clusters", "rows", "entities", "r_squared", "levels",
+                "connected", "tests", "own")
 
-default_facts <- c("effects", "serial", "errors", "clusters", "rows", "entities", "r_squared", "tests", "own")
+default_facts <- c("effects", "serial", "instruments", "errors", "clusters", "rows", "entities", "r_squared", "tests",
+                   "own")
 
 new_fact <- function(model, label, about, cells) {
   if (length(label) == 0 || length(model) == 0) return(NULL)
@@ -85,7 +86,7 @@ spec_facts <- function(records, hidden, own, asked) {
 facts_of <- function(record, model, kind, records, hidden) {
   switch(kind,
     effects = effect_rows(record, model, records, hidden),
-    serial = disturbance_rows(record, model, records),
+    serial = disturbance_rows(record, model, records), instruments = instrument_rows(record, model, records),
     errors = new_fact(model, "errors", kind, word_cells(errors_kind(record$errors))),
     clusters = new_fact(model, "clusters", kind, cluster_cells(record$errors$clusters)),
     rows = new_fact(model, "rows", kind, count_cells(record$rows)),
@@ -216,4 +217,36 @@ cluster_cells <- function(clusters) {
   if (length(clusters) == 0) return(empty_cells(1))
   if (length(clusters) == 1) return(count_cells(clusters[[1]], names(clusters)))
   word_cells(cluster_words(clusters))
+}
+
+# What instruments what, how strongly, and whether the instruments agree, where any of the fits has them.
+instrument_rows <- function(record, model, records) {
+  one <- record$instrumented
+  of_any <- function(field) any(vapply(records, function(other) !is.null(other$instrumented[[field]]), TRUE))
+  cell <- function(value, cells) if (is.null(value)) empty_cells(1) else cells(value)
+  bind_facts(list(
+    new_fact("", "", "own", empty_cells(1))[0, ],
+    if (of_any("method")) {
+      new_fact(model, "instrumented in", "instruments",
+               cell(one$method, function(method) word_cells(instrument_method_short[[method]])))
+    },
+    if (of_any("method")) {
+      new_fact(model, "instruments", "instruments",
+               cell(one$instruments, function(names) word_cells(short_instruments(unlist(names)))))
+    },
+    if (of_any("effective_f")) {
+      new_fact(model, "effective F", "instruments", cell(one$effective_f, function(f) number_cells(f, decimals_for(f, 3))))
+    },
+    if (of_any("agree_p")) {
+      new_fact(model, "over-identification p", "instruments", cell(one$agree_p, p_cells))
+    }
+  ))
+}
+
+instrument_method_short <- c("2sls" = "two stages", liml = "limited inf.", gmm = "moments")
+
+# Names where they fit into a column, else how many.
+short_instruments <- function(names) {
+  words <- list_words(names)
+  if (nchar(words) <= 16) words else count_words(length(names))
 }

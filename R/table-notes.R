@@ -43,6 +43,7 @@ spec_notes <- function(x, columns) {
   heads <- spec_column_words(x$models, x$heads)
   do.call(rbind, c(
     dropped_notes(x, key, heads), hidden_notes(x), singleton_notes(x, heads),
+    instrument_notes(x, heads),
     list(
       table_note(left_out_words(x)), table_note(mark_words_of(x$options$marks)), table_note(x$told),
       table_note(failed_words(x, heads)), table_note(differing_words(x)), table_note(x$options$notes)
@@ -68,8 +69,21 @@ dropped_notes <- function(x, key, heads) {
   })
 }
 
-singleton_notes <- function(x, heads) {
-  told <- lapply(x$records, function(record) unlist(record$singletons))
+singleton_notes <- function(x, heads) notes_by_column(lapply(x$records, function(one) unlist(one$singletons)), x, heads)
+
+# What is instrumented by what, and, where instruments are weak, the set to be read.
+instrument_notes <- function(x, heads) {
+  told <- lapply(x$records, function(record) {
+    one <- record$instrumented
+    if (is.null(one)) return(NULL)
+    c(instrumented_by_words(lapply(one[c("endogenous", "instruments")], unlist)),
+      if (length(one$under) > 0) paste("Values of", unlist(one$endogenous), unlist(one$under)))
+  })
+  notes_by_column(told, x, heads)
+}
+
+# Lines that some columns have, with the columns.
+notes_by_column <- function(told, x, heads) {
   lapply(unique(unlist(told)), function(words) {
     own <- vapply(told, function(one) words %in% one, TRUE)
     table_note(if (all(own) && length(own) > 1) words else

@@ -30,7 +30,7 @@ read_record <- function(entry, name, file) {
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
     nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels),
     connected = maybe("connected", saved_levels),
-    singletons = maybe("singletons", saved_texts)
+    singletons = maybe("singletons", saved_texts), instrumented = maybe("instrumented", saved_instrumented)
   ), class = "fit_record")
   fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")
   if (!is.null(fault)) wrong(fault, "cannot be true of a fit, or not with the others")
@@ -91,6 +91,21 @@ saved_serial <- function(x) {
   entity <- if (length(x$entity) > 0) texts_of(x$entity)
   if (length(x$entity) > 0 && (is.null(entity) || length(entity) != n)) return(NULL)
   list(rho = ends$rho, low = ends$low, high = ends$high, entity = entity, method = x$method)
+}
+
+saved_instrumented <- function(x) {
+  if (!is.list(x) || !is_one_text(x$method) || !x$method %in% names(instrument_method_words)) return(NULL)
+  if (!is_one_text(x$model) || !x$model %in% instrumented_models) return(NULL)
+  x[c("endogenous", "instruments", "opening", "under")] <- lapply(x[c("endogenous", "instruments", "opening", "under")],
+                                                                 function(one) as.character(unlist(one)))
+  numbers <- c("kappa", "effective_f", "critical", "agree_p")
+  good <- all(vapply(x[intersect(numbers, names(x))], function(one) is.null(one) || is_one_number(one), TRUE)) &&
+    length(x$endogenous) > 0 && length(x$instruments) >= length(x$endogenous)
+  if (!good) return(NULL)
+  if (!is.null(x$set)) x$set <- lapply(x$set[c("low", "high")], numbers_of)
+  if (!is.null(x$set) && (any(vapply(x$set, is.null, TRUE)) || length(x$set$low) != length(x$set$high))) return(NULL)
+  if (length(x$under) == 0) x["under"] <- list(NULL)
+  x
 }
 
 saved_means <- function(x, known) {

@@ -49,6 +49,7 @@
 #' @export
 test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "A test for relations between entities")
   if (!is.null(method)) check_choice(method, cross_section_methods, "method", kind = "method")
   asked <- ask(level, draws, seed)
   if (!is.null(sample)) check_number(sample, "sample", low = 2, high = 1e9, whole = TRUE)

@@ -12,6 +12,7 @@ ask <- function(level, draws, seed) {
 # the model of the null with coefficients `estimates`. `far` says how far out a statistic is.
 with_draws <- function(result, fit, again, asked, far = identity, estimates = kept_estimates(fit)) {
   if (is.null(asked$draws)) return(result)
+  check_without_instruments(fit, "A simulated p", "Leave `draws` out, or use `with_errors(fit, se_bootstrap())`.")
   draw <- outcome_draws(fit, estimates)
   at <- along_with_progress(seq_len(asked$draws), "Drawing disturbances")
   values <- with_own_seed(asked$seed, vapply(at, function(d) {

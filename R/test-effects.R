@@ -38,6 +38,10 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   check_is_fit(full, "full")
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")
   check_flag(robust, "robust")
+  for (one in list(full, restricted)) {
+    check_without_instruments(one, "The F test of effects", c("`test_mundlak()` of a random effects fit asks whether effects",
+                                                              "are related to what explains."))
+  }
   asked <- ask(level, draws, seed)
   if (!has_swept_effects(full) || !method_of(full)$nests) {
     stop_wrong_fit(full, "The test of effects", "a fixed effects fit", call_words(full, "fit_fixed"))

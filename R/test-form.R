@@ -27,6 +27,7 @@
 #' @export
 test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "A test of the form")
   good <- is.numeric(powers) && length(powers) > 0 && all(is.finite(powers)) && all(powers == trunc(powers)) &&
     all(powers >= 2 & powers <= 9) && !anyDuplicated(powers)
   if (!good) stop_argument("powers", value_words(powers), "Give whole numbers from 2 to 9, such as 2:3.")

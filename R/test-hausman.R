@@ -49,6 +49,12 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
   check_is_fit(consistent, "consistent")
   if (missing(efficient)) stop_one_fit(consistent)
   check_is_fit(efficient, "efficient")
+  for (one in list(consistent, efficient)) {
+    check_without_instruments(one, "Hausman's test", c(
+      "With instruments the difference of covariances is often none.",
+      "Use `test_mundlak(fit)` of a random effects fit, or `test_endogeneity(fit)`."
+    ))
+  }
   check_choice(sigma, c("shared", "own"), "sigma", kind = "sigma")
   check_flag(common, "common")
   asked <- ask(level, draws, seed)

@@ -8,6 +8,9 @@
 #' Hotelling's form with CR2. It asks what Hausman's test asks; with the variance components held both statistics are
 #' one.
 #'
+#' Of an instrumented random fit the means are of the exogenous regressors and of the instruments, with the fit's
+#' variance components held; with them the slopes are those of the swept instrumented fit. The errors are CR3.
+#'
 #' Means of period dummies in an unbalanced panel say only when an entity is seen; they stay in the regression,
 #' untested.
 #'
@@ -15,7 +18,7 @@
 #' effects.
 #'
 #' @param fit A random, correlated or fixed effects fit with effects of the entity; the correlated fit of its equation
-#'   is estimated where it is another.
+#'   is estimated where it is another. Or an instrumented random fit.
 #' @param type `"CR3"` or `"CR2"`.
 #' @inheritParams test_effects
 #' @return A `panel_test` whose `table` has the coefficient of each mean: `term`, `estimate`, `std_error`, `p_value`.
@@ -26,7 +29,7 @@
 #' `wavetax_error_method` of a fit without entity effects; `wavetax_error_too_few_clusters` when there are no more
 #' entities than restrictions; `wavetax_error_nothing_to_compare` when no mean can be told from the rest.
 #' @references Mundlak, Y. (1978), *Econometrica* 46; Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel
-#'   Data*, 10.7.3.
+#'   Data*, 10.7.3. Joshi, R. and Wooldridge, J. M. (2019), *Advances in Econometrics* 40.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_mundlak(fit_random(log(nights) ~ levy + storms + fuel, panel))
@@ -34,9 +37,11 @@
 test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
   check_choice(type, c("CR3", "CR2"), "type")
+  if (!is.null(fit$instrumented)) check_random_instruments(fit, type, draws)
   asked <- ask(level, draws, seed)
-  correlated <- as_correlated(fit)
-  means <- with(correlated$coefficients, term[role == "mean" & status == "kept"])
+  instrumented <- !is.null(fit$instrumented)
+  correlated <- if (instrumented) with_instrument_means(fit, mundlak_errors(fit$effects[[1]]$columns, type)) else as_correlated(fit)
+  means <- mean_terms(correlated)
   when_seen <- intersect(means, means_of_periods(correlated))
   means <- setdiff(means, when_seen)
   entity <- effect_names(correlated)
@@ -45,7 +50,7 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
                                             plural_of(entity)),
               todo = "The test needs regressors that vary both within and between.")
   }
-  under <- under_errors(correlated, mundlak_errors(entity, type))
+  under <- if (instrumented) correlated else under_errors(correlated, mundlak_errors(entity, type))
   joint <- mundlak_wald(under, means, type)
   test <- new_panel_test(
     title = sprintf("Mundlak's test: are the %s effects related to the regressors?", entity),
@@ -62,6 +67,7 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
                       entity,
                       type),
               if (is_serial(fit)) "The fit's AR(1) is not used in this test.",
+              if (instrumented) "Means are of exogenous regressors and instruments; the fit's variances are held.",
               if (length(when_seen) > 0) {
       sprintf("Means of dummies of the %s say when each %s is seen, and are not tested.", fit$design$index$period,
               entity)
@@ -71,6 +77,9 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     mundlak_wald(under_errors(refit(correlated, y), mundlak_errors(entity, type)), means, type)$statistic
   }, asked)
 }
+
+# Its means of what varies within, as far as they can be told.
+mean_terms <- function(fit) with(fit$coefficients, term[grepl("^mean\\(", term) & role != "constant" & status == "kept"])
 
 as_correlated <- function(fit) {
   check_keeps_rows(fit, "rows to estimate again")

@@ -27,6 +27,7 @@
 #' @export
 test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "A test of normality")
   check_choice(of, c("residuals", "effects"), "of")
   asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "residuals to test")

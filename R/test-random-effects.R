@@ -36,6 +36,7 @@
 test_random_effects <- function(fit, effects = "entity", alternative = "one-sided", level = 0.05, draws = NULL,
                                 seed = 1) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "The test for random effects")
   check_choice(effects, c("entity", "period", "both"), "effects")
   check_choice(alternative, c("one-sided", "two-sided", if (identical(effects, "both")) "mixture"), "alternative")
   asked <- ask(level, draws, seed)

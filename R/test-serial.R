@@ -88,6 +88,7 @@
 test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, level = 0.05, form = "mean",
                         alternative = "positive", variances = NULL) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "A test for serial correlation")
   if (!is.null(method)) check_choice(method, serial_method_names, "method", kind = "method")
   asked <- ask(level, draws, seed)
   check_keeps_rows(fit, "rows to test")

@@ -39,6 +39,7 @@
 #' @export
 test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, seed = 1) {
   check_is_fit(fit)
+  check_plain_residuals(fit, "A test of variances")
   check_choice(method, names(variance_tests), "method", kind = "method")
   asked <- ask(level, draws, seed)
   found <- variance_tests[[method]](fit)

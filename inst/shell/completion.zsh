@@ -46,13 +46,14 @@ _wavetax_takes() {
     fit:--variances|predict:--variances|influence:--variances|diagnose:--variances) printf '%s\n' common entity ;;
     fit:--split) printf '%s\n' @columns ;;
     fit:--steps) printf '%s\n' @joins, ;;
+    fit:--method|predict:--method|influence:--method|diagnose:--method) printf '%s\n' 2sls liml gmm ;;
     fit:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected all @joins, ;;
     fit:--by|predict:--by|influence:--by|diagnose:--by) printf '%s\n' @columns @joins+: ;;
     fit:--save) printf '%s\n' @files ;;
     fit:--figure|influence:--figure|compare:--figure) printf '%s\n' @files ;;
     fit:--terms|compare:--terms) printf '%s\n' @joins, ;;
     fit:--beneath|compare:--beneath) printf '%s\n' std_error statistic p_value interval @joins, ;;
-    fit:--facts|compare:--facts) printf '%s\n' effects serial errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd @joins, ;;
+    fit:--facts|compare:--facts) printf '%s\n' effects serial instruments errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd @joins, ;;
     predict:--new) printf '%s\n' @files ;;
     predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated gls ;;
     predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected ;;
@@ -315,9 +316,12 @@ _wavetax_options() {
     '--across:of gls: entities are related within a period, each with a variance of its own'
     '--split:each model of all rows, and of those of each of its values'
     '--steps:a ladder instead of models: regressors such as '\''~ storms'\'', or effects such as harbour, each added to what was before; may be repeated'
+    '--endogenous:terms of the formula to instrument, such as '\''log(berths)'\'''
+    '--instruments:what instruments them, such as relief'
+    '--method:of instruments: 2sls for two stages, liml for limited information, gmm for the method of moments [default: 2sls]'
     '--errors:several by commas give columns [default: clustered]'
     '--by:to cluster by; harbour+season are two dimensions, coast:season combinations [default: the entity]'
-    '--tests:test for serial correlation and, with fixed and random, Hausman'\''s'
+    '--tests:test for serial correlation and, with fixed and random, Hausman'\''s; of instruments their strength, agreement and need'
     '--test:test coefficients jointly in each model: '\''levy, storms'\'' (both 0) or '\''levy = -0.05'\''; may be repeated'
     '--format:text, markdown, csv, json, html or latex'
     '--save:save the fits too: .json; - prints them alone'
@@ -369,6 +373,9 @@ _wavetax_options() {
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
     '--variances:of gls: common, or entity for a variance of each [default: common]'
     '--across:of gls: entities are related within a period, each with a variance of its own'
+    '--endogenous:terms of the formula to instrument, such as '\''log(berths)'\'''
+    '--instruments:what instruments them, such as relief'
+    '--method:of instruments: 2sls for two stages, liml for limited information, gmm for the method of moments [default: 2sls]'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '-o:file to write: .csv, .tsv, .xlsx or .parquet; - for standard output'
@@ -415,6 +422,9 @@ _wavetax_options() {
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
     '--variances:of gls: common, or entity for a variance of each [default: common]'
     '--across:of gls: entities are related within a period, each with a variance of its own'
+    '--endogenous:terms of the formula to instrument, such as '\''log(berths)'\'''
+    '--instruments:what instruments them, such as relief'
+    '--method:of instruments: 2sls for two stages, liml for limited information, gmm for the method of moments [default: 2sls]'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '--without:whose groups are left out in turn: entity, period or a column'
@@ -458,6 +468,9 @@ _wavetax_options() {
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
     '--variances:of gls: common, or entity for a variance of each [default: common]'
     '--across:of gls: entities are related within a period, each with a variance of its own'
+    '--endogenous:terms of the formula to instrument, such as '\''log(berths)'\'''
+    '--instruments:what instruments them, such as relief'
+    '--method:of instruments: 2sls for two stages, liml for limited information, gmm for the method of moments [default: 2sls]'
     '--errors:standard errors [default: clustered]'
     '--by:to cluster by [default: the entity]'
     '--level:level that tests are read at'

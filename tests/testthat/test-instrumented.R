@@ -56,7 +56,7 @@ test_that("two-stage least squares, limited information and moments are the proj
   d <- as.data.frame(p)
   for (effects in c("none", "entity", "both")) for (method in c("2sls", "liml", "gmm")) {
     for (many in c(FALSE, TRUE)) for (weighted in c(FALSE, TRUE)) {
-      fit <- inside$fit_instrumented(
+      fit <- fit_instrumented(
         y ~ x1 + f + q1 + q2, p, instruments = ~ z1 + z2 + z3, effects = effects, method = method,
         endogenous = ~ q1 + q2, weights = if (weighted) "w" else NULL, errors = se_clustered(~ id, "CR0")
       )
@@ -92,7 +92,7 @@ test_that("two-stage least squares, limited information and moments are the proj
 test_that("the effective F, its critical value and the joint F are those written out", {
   d <- instrumented_sample()
   p <- panel_frame(d, id, year)
-  fit <- inside$fit_instrumented(y ~ x1 + f + q1, p, ~ q1, ~ z1 + z2 + z3)
+  fit <- fit_instrumented(y ~ x1 + f + q1, p, ~ q1, ~ z1 + z2 + z3)
   dense <- dense_instrumented(d, "entity", "q1")
   Z <- qr.Q(qr(dense$Z2 - dense$X1 %*% qr.coef(qr(dense$X1), dense$Z2)))
   told <- drop(crossprod(Z, dense$X2))
@@ -100,7 +100,7 @@ test_that("the effective F, its critical value and the joint F are those written
   n <- nrow(d)
   l <- 3
   for (errors in list(se_clustered(~ id), se_classical())) {
-    row <- inside$stage_strength(with_errors(fit, errors), 1)
+    row <- inside$stage_strength(with_errors(fit, errors))
     clustered <- inherits(errors, "se_clustered")
     W <- if (clustered) crossprod(rowsum(Z * v, d$id)) * 20 / 19 * (n - 1) / (n - 3 - l - 1) else
       diag(sum(v^2) / (n - 20 - 3 - l), l)
@@ -122,7 +122,7 @@ test_that("what cannot be instrumented is refused with what to do", {
   d$fixed <- d$id^2
   d$twice <- 2 * d$z1
   p <- panel_frame(d, id, year)
-  door <- inside$fit_instrumented
+  door <- fit_instrumented
   refused <- function(expr, pattern, class = "wavetax_error_instruments") expect_error(expr, pattern, class = class)
   refused(door(y ~ x1 + q1, p, instruments = ~ z1), "`endogenous` is missing")
   refused(door(y ~ x1 + q1, p, ~ q1), "`instruments` is missing")
@@ -135,7 +135,7 @@ test_that("what cannot be instrumented is refused with what to do", {
   refused(door(y ~ x1 + q1, p, ~ q1, ~ fixed), "fixed does not vary within")
   refused(door(y ~ x1 + fixed, p, ~ fixed, ~ z1), "Nothing of fixed is left")
   refused(door(y ~ x1 + q1, p, ~ q1, ~ I(q1 + x1)), "without residual")
-  refused(door(y ~ x1 + q1, p, ~ q1, ~ z1, method = "gmm", errors = se_classical()), "weighs by clusters or rows")
+  refused(door(y ~ x1 + q1, p, ~ q1, ~ z1, method = "gmm", errors = se_classical()), "weighs by rows or by one kind")
   some <- door(y ~ x1 + q1, p, ~ q1, ~ fixed + z1 + twice)
   expect_identical(some$instrumented$dropped, c("fixed", "twice"))
   expect_equal(coef(some), coef(door(y ~ x1 + q1, p, ~ q1, ~ z1)))
@@ -155,7 +155,7 @@ test_that("the set of values not rejected ends where the test written out has p 
       d[paste0("z", seq_len(l))] <- Z
       d$q <- case[1] * rowSums(Z) + rnorm(n) + common
       d$y <- 100 * (0.5 * d$q + common + rnorm(n) + case[2] * (Z[, 1] - Z[, l]))
-      fit <- inside$fit_instrumented(y ~ x1 + q, panel_frame(d, id, year), ~ q,
+      fit <- fit_instrumented(y ~ x1 + q, panel_frame(d, id, year), ~ q,
                                      stats::reformulate(paste0("z", seq_len(l))))
       left <- function(v) qr.resid(qr(cbind(dummies_of(d$id), d$x1)), v)
       y <- left(d$y)
@@ -191,13 +191,13 @@ test_that("the set of values not rejected ends where the test written out has p 
 
 test_that("in the demo world log(berths) is instrumented as its truth is, strong and weak", {
   panel <- panel_frame(harbours, harbour, season)
-  fit <- inside$fit_instrumented(log(nights) ~ levy + storms + fuel + log(berths), panel, ~ log(berths), ~ relief,
+  fit <- fit_instrumented(log(nights) ~ levy + storms + fuel + log(berths), panel, ~ log(berths), ~ relief,
                                  "both")
   expect_lt(abs(coef(fit)[["log(berths)"]] - 0.3), 2 * sqrt(diag(vcov(fit)))[["log(berths)"]])
-  expect_equal(round(inside$stage_strength(fit, 1)$effective_f), 580)
+  expect_equal(round(inside$stage_strength(fit)$effective_f), 580)
   expect_equal(unlist(inside$anderson_rubin_set(fit)), c(low = 0.15, high = 0.41), tolerance = 0.03)
   weak <- stats::update(fit, instruments = ~ past(relief))
-  expect_equal(round(inside$stage_strength(weak, 1)$effective_f, 1), 6.5)
+  expect_equal(round(inside$stage_strength(weak)$effective_f, 1), 6.5)
   expect_equal(unlist(inside$anderson_rubin_set(weak)), c(low = -4.0, high = 0.88), tolerance = 0.03)
 })
 
@@ -207,7 +207,7 @@ test_that("whether instruments agree is Sargan's statistic, and J by rows and by
   for (effects in c("none", "both")) for (endogenous in list("q1", c("q1", "q2"))) {
     formula <- stats::reformulate(c("x1", "f", endogenous), "y")
     named <- stats::reformulate(endogenous)
-    fit <- inside$fit_instrumented(formula, p, named, ~ z1 + z2 + z3, effects)
+    fit <- fit_instrumented(formula, p, named, ~ z1 + z2 + z3, effects)
     dense <- dense_instrumented(d, effects, endogenous)
     left <- function(V) V - dense$X1 %*% qr.coef(qr(dense$X1), V)
     Z <- qr.Q(qr(left(dense$Z2)))
