@@ -119,8 +119,14 @@ core_hotelling <- function(forms, contrasts) {
 }
 
 # A meat without its negative eigenvalues: list(meat, removed, how many there were). Where its first `skip` coordinates
-# are a constant set aside, the slopes do not depend on it.
-core_without_negative <- function(meat, skip = 0L) {
+# are a constant set aside, the slopes do not depend on it. Where scores are of more columns than the regressors, `hat`
+# has those directions, and no others count.
+core_without_negative <- function(meat, skip = 0L, hat = NULL) {
+  if (!is.null(hat)) {
+    along <- cbind(diag(nrow(meat))[, seq_len(skip), drop = FALSE], hat)
+    done <- core_without_negative(crossprod(along, meat %*% along), skip)
+    return(list(meat = along %*% done$meat %*% t(along), removed = done$removed))
+  }
   if (skip > 0 && nrow(meat) > skip) {
     whole <- core_without_negative(meat)
     slopes <- core_without_negative(meat[-seq_len(skip), -seq_len(skip), drop = FALSE])

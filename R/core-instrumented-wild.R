@@ -33,7 +33,7 @@ core_wild_null <- function(moments, j, tau) {
   V <- X2
   V[inside, ] <- outer(u[inside], rho)
   list(
-    told = X2[inside, , drop = FALSE] - V[inside, , drop = FALSE], u = core_times_each(moments$grams, u)[inside, ],
+    told = X2[inside, , drop = FALSE] - V[inside, , drop = FALSE], u = core_times_each(moments$grams, u)[inside, , drop = FALSE],
     V = lapply(seq_len(parts$m), function(i) core_times_each(moments$grams, V[, i])[inside, , drop = FALSE])
   )
 }

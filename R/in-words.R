@@ -49,7 +49,7 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   structure(
     data.frame(term = vapply(rows, `[[`, "", "term"), words = vapply(rows, `[[`, "", "words"),
                estimate = pick("estimate"), low = pick("low"), high = pick("high")),
-    class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = disturbance_words(fit)
+    class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = c(instruments_in_words(fit), disturbance_words(fit))
   )
 }
 

@@ -143,7 +143,7 @@ clustered_in_memory <- function(spec, fit, dimensions) {
   meat <- Reduce(`+`, Map(function(sign, part) sign * part$meat, sign, parts))
   notes <- unlist(lapply(parts[single], `[[`, "notes"))
   if (sum(single) > 1 && spec$combine == "subtract") {
-    mended <- core_without_negative(meat, walk$skip)
+    mended <- core_without_negative(meat, walk$skip, walk$hat)
     if (mended$removed > 0) {
       meat <- mended$meat
       notes <- c(notes, sprintf("%s of the covariance was negative and is set to 0; %s",
@@ -184,6 +184,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
     done <- deleted_part(fit, clusters, nested, name)
     out$notes <- c(out$notes, done$notes)
     out[c("meat", "lost")] <- done[c("meat", "lost")]
+    out$told_once <- kept_terms(fit)[done$lost]
   }
   contrasts <- unit_contrasts(fit)
   # A cluster can hold a regressor alone only where it has much of the regressors' variation.

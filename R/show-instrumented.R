@@ -104,3 +104,25 @@ blocks_of.values_not_rejected <- function(x, ...) {
 as.data.frame.values_not_rejected <- function(x, ...) {
   data.frame(low = x$low, high = x$high)
 }
+
+# How the slope of what is instrumented is to be read, in sentences.
+instruments_in_words <- function(fit) {
+  facts <- fit$instrumented
+  if (is.null(facts)) return(NULL)
+  told <- told_of_instruments(fit)
+  by <- list_some(facts$instruments, 4)
+  endogenous <- list_words(facts$endogenous)
+  alone <- length(facts$endogenous) == 1
+  judged <- sprintf("What %s %s is judged by what %s %s of %s", endogenous, if (alone) "does" else "do", by,
+                    if (length(facts$instruments) == 1) "moves" else "move", if (alone) "it" else "them")
+  if (is.null(told$strength) || !alone) return(paste0(judged, "."))
+  verdict <- strength_verdict(told$strength)
+  how <- c(strong = "which is much", middling = "which is enough for the set, if not for the estimate",
+           weak = "which is little")[[verdict]]
+  set <- if (verdict != "strong" && !is.null(told$set)) {
+    sprintf(": values of its coefficient not rejected, whatever the strength, are %s%s",
+            pieces_words(told$set, set_decimals(fit)), if (verdict == "weak") ", and these are to be read" else "")
+  }
+  sprintf("%s, %s (effective F %s)%s.", judged, how, format_number(told$strength$effective_f, 3),
+          if (is.null(set)) "" else set)
+}

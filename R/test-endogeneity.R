@@ -114,9 +114,10 @@ augmented_fit <- function(whole, done, parts) {
   out$method <- if (swept) "fixed" else facts$model
   out$regression$residual <- residual
   out$regression$hat <- if (swept) rbind(0, done$Q) else done$Q
-  width <- nrow(done$Q) + swept
-  out$regression$root <- diag(width)
-  names <- c(names(whole$design$x), names(whole$design$beside))[whole$regression$regressors]
+  root <- done$back %*% t(done$Q)
+  out$regression$root <- if (swept) core_blocks(1, root) else root
+  own <- names(whole$design$x)
+  names <- c(own[x1], own[x2], sprintf("left of %s", own[x2]))
   out$coefficients <- data.frame(
     term = c(if (has_constant(whole)) constant_term, names), estimate = 0,
     role = c(if (has_constant(whole)) "constant", rep("slope", length(names))), status = "kept", reason = ""
