@@ -44,8 +44,8 @@ check_enough_instruments <- function(design, endogenous) {
   l <- length(design$beside)
   m <- length(endogenous)
   if (l >= m) return(invisible())
-  stop_wavetax("instruments", sprintf("%s for %s that are endogenous.", count_of(l, "instrument"),
-                                      count_of(m, "column")),
+  stop_wavetax("instruments", sprintf("%s for %s.", count_of(l, "instrument"),
+                                      count_of(m, "endogenous column")),
                todo = "As many are needed at least.")
 }
 
@@ -62,8 +62,9 @@ check_instrument_parts <- function(parts, design, sets) {
            "Leave it out of the formula, or sweep fewer effects.", told(instrument_reasons(parts, design, sets, parts$x)))
   }
   if (parts$l < parts$m) {
-    refuse(sprintf("%s %s left for %s that are endogenous.", count_of(parts$l, "instrument"),
-                   if (parts$l == 1) "is" else "are", count_of(parts$m, "column")),
+    refuse(if (parts$l == 0) sprintf("No instrument is left for %s.", list_words(names[parts$kept$endogenous])) else
+      sprintf("%s left for %s: %s.", count_of(parts$l, "instrument"), count_of(parts$m, "endogenous column"),
+              list_words(names[parts$kept$endogenous])),
            "Name instruments that vary where the effects leave something.",
            told(instrument_reasons(parts, design, sets)))
   }

@@ -105,7 +105,7 @@ as_table.fit_record <- function(x, ...) {
   under <- unlist(x$instrumented$under)
   if (is.null(under)) return(out)
   at <- match(x$instrumented$endogenous[[1]], out$rows$key)
-  insert_rows(out, table_rows(under, "span", out$rows$depth[at] + 1), rep(at, length(under)))
+  insert_rows(out, table_rows(under, "span", out$rows$depth[at] + 2), rep(at, length(under)))
 }
 
 #' @export

@@ -39,8 +39,8 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")
   check_flag(robust, "robust")
   for (one in list(full, restricted)) {
-    check_without_instruments(one, "The F test of effects", c("`test_mundlak()` of a random effects fit asks whether effects",
-                                                              "are related to what explains."))
+    check_without_instruments(one, "The F test of effects",
+                              "Set fits with and without effects side by side; `test_mundlak()` is of random ones.")
   }
   asked <- ask(level, draws, seed)
   if (!has_swept_effects(full) || !method_of(full)$nests) {

@@ -91,8 +91,8 @@ strength_verdict <- function(found) {
 strength_advice <- function(verdict) {
   switch(verdict,
     strong = "the instruments are strong.",
-    middling = "the instruments are middling: read the set of values not rejected beside the estimate.",
-    weak = "the instruments are weak: read the set of values not rejected, not the estimate.")
+    middling = "the instruments are middling; read the set of values not rejected beside the estimate.",
+    weak = "the instruments are weak; read the set of values not rejected, not the estimate.")
 }
 
 few_clusters_of_strength <- function(fit) {

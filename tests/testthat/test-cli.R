@@ -344,3 +344,28 @@ test_that("remedies are options of the command line, and what has no effect is r
   }
   expect_identical(run("predict", "--disturbance", "-o", "-")$status, 2L)
 })
+
+test_that("on the command line two options instrument any model that takes them", {
+  run <- function(...) fit_demo(..., formula = "log(nights) ~ levy + log(berths)")
+  both <- run("--endogenous", "log(berths)", "--instruments", "relief", "--model", "fixed,random", "--tests")
+  expect_identical(both$status, 0L)
+  own <- fit_instrumented(log(nights) ~ levy + log(berths), harbour_panel(), ~ log(berths), ~ relief)
+  text <- paste(both$out, collapse = "\n")
+  for (part in c(capture.output(print(own))[4:8], capture.output(print(test_strength(own)))[1],
+                 capture.output(print(test_endogeneity(own)))[1], "Mundlak's test")) {
+    expect_match(text, part, fixed = TRUE)
+  }
+  json <- run("--endogenous", "log(berths)", "--instruments", "relief + past(relief)", "--model", "difference",
+              "--effects", "period", "--method", "liml", "--format", "json")
+  expect_identical(json$status, 0L)
+  expect_match(paste(json$out, collapse = ""), "\"method\": *\"liml\"")
+  wrong <- function(words, ...) {
+    said <- run(...)
+    expect_identical(said$status, 2L)
+    expect_match(paste(said$err, collapse = " "), words, fixed = TRUE)
+  }
+  wrong("--method has no effect without --instruments", "--method", "liml")
+  wrong("--endogenous says which terms", "--instruments", "relief")
+  wrong("between takes none", "--endogenous", "log(berths)", "--instruments", "relief", "--model", "between")
+  wrong("--serial has no effect", "--endogenous", "log(berths)", "--instruments", "relief", "--serial", "ar1")
+})

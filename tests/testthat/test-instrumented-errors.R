@@ -79,6 +79,30 @@ test_that("robust errors take leverages of effects and fitted regressors", {
   }
 })
 
+test_that("of several dimensions the negative directions of fitted regressors are set to 0", {
+  d <- instrumented_sample()
+  p <- panel_frame(d, id, year)
+  removed <- 0
+  for (effects in c("entity", "both")) for (formula in list(y ~ x1 + f + q1, y ~ x1 + q1)) {
+    fit <- fit_instrumented(formula, p, ~ q1, ~ z1 + z2 + z3, effects, errors = se_clustered(~ id + year, "CR0"))
+    X1 <- stats::model.matrix(formula, d)[, c(-1, -ncol(stats::model.matrix(formula, d))), drop = FALSE]
+    D <- if (effects == "entity") dummies_of(d$id) else cbind(dummies_of(d$id), dummies_of(d$year)[, -1])
+    left <- function(X) qr.resid(qr(D), as.matrix(X))
+    X <- left(cbind(X1, d$q1))
+    Z <- left(cbind(X1, as.matrix(d[c("z1", "z2", "z3")])))
+    own <- qr(Z %*% qr.coef(qr(Z), X))
+    U <- qr.Q(own)
+    M <- crossprod(rowsum(U * residuals(fit, "transformed"), d$id)) +
+      crossprod(rowsum(U * residuals(fit, "transformed"), d$year)) - crossprod(U * residuals(fit, "transformed"))
+    parts <- eigen(M)
+    removed <- removed + sum(parts$values < 0)
+    M <- parts$vectors %*% (pmax(parts$values, 0) * t(parts$vectors))
+    back <- solve(qr.R(own))
+    expect_equal(unname(vcov(fit)), unname(back %*% M %*% t(back)), tolerance = 1e-7)
+  }
+  expect_gt(removed, 0)
+})
+
 # p of the null that a coefficient is 0 from every pattern of signs, both stages drawn from restricted residuals.
 dense_wild_p <- function(d, effects, endogenous, by, coefficient, instruments = c("z1", "z2", "z3"), exogenous = ~ x1 + f) {
   D <- switch(effects, none = matrix(1, nrow(d), 1), entity = dummies_of(d$id),

@@ -81,7 +81,7 @@ test_that("what cannot be instrumented is refused with what to do", {
   refused(door(y ~ x1 + q1, p, ~ q1, ~ x1), "it is in the formula")
   refused(door(y ~ x1 + q1, p, ~ q1, ~ y), "it is in the formula")
   refused(door(y ~ x1 + q1, p, ~ q1, ~ 1), "names no variable")
-  refused(door(y ~ x1 + q1 + q2, p, ~ q1 + q2, ~ z1), "1 instrument for 2 columns")
+  refused(door(y ~ x1 + q1 + q2, p, ~ q1 + q2, ~ z1), "1 instrument for 2 endogenous columns")
   refused(door(y ~ x1 + q1 + q2, p, ~ q1 + q2, ~ z1 + twice), "twice is a combination of others")
   refused(door(y ~ x1 + q1, p, ~ q1, ~ fixed), "fixed does not vary within")
   refused(door(y ~ x1 + fixed, p, ~ fixed, ~ z1), "Nothing of fixed is left")

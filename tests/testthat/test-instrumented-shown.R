@@ -1,0 +1,90 @@
+# What users read of instruments: prints, tables, sentences, refusals, the command line.
+berths <- function(...) {
+  fit_instrumented(log(nights) ~ levy + storms + log(berths), harbour_panel(), endogenous = ~ log(berths), ...)
+}
+
+test_that("a fit says what is instrumented by what, how strongly, and what to read", {
+  expect_snapshot({
+    berths(instruments = ~ relief, effects = "both")
+    berths(instruments = ~ past(relief), effects = "both")
+    berths(instruments = ~ relief + past(relief) + pier, method = "liml")
+    berths(instruments = ~ relief, model = "random")
+    berths(instruments = ~ relief, model = "difference", effects = "period")
+    update(berths(instruments = ~ relief + past(relief) + past(storms)), endogenous = ~ log(berths) + storms)
+    summary(berths(instruments = ~ relief))
+  })
+})
+
+test_that("tests, sets, tables and sentences of instruments are in words", {
+  strong <- berths(instruments = ~ relief, effects = "both")
+  weak <- update(strong, instruments = ~ past(relief))
+  over <- update(strong, instruments = ~ relief + past(relief))
+  expect_snapshot({
+    test_strength(strong)
+    test_strength(weak)
+    test_overidentification(over)
+    test_endogeneity(strong)
+    confint(weak, "log(berths)", method = "anderson-rubin")
+    spec_table(strong, weak, over, terms = "log(berths)")
+    in_words(weak, "log(berths)")
+    first_stage(strong)
+  })
+  pieces <- function(low, high) asNamespace("wavetax")$pieces_words(data.frame(low = low, high = high))
+  expect_identical(pieces(-Inf, Inf), "any value, the data say nothing")
+  expect_identical(pieces(numeric(), numeric()), "no value, the instruments disagree")
+  expect_identical(pieces(c(-Inf, 2), c(-1, Inf)), "all values but -1.00 to 2.00")
+  expect_identical(pieces(c(-Inf, 2), c(-1, 3)), "up to -1.00 and 2.00 to 3.00")
+  expect_identical(pieces(c(1, 5), c(2, Inf)), "1.00 to 2.00 and from 5.00 on")
+  expect_identical(names(confint(weak, method = "anderson-rubin")), c("low", "high"))
+})
+
+test_that("what instruments do not have is refused with what to use", {
+  fit <- berths(instruments = ~ relief)
+  plain <- fit_fixed(log(nights) ~ levy + log(berths), harbour_panel())
+  expect_snapshot(error = TRUE, logLik(fit))
+  expect_snapshot(error = TRUE, test_hausman(fit, plain))
+  expect_snapshot(error = TRUE, test_effects(fit))
+  expect_snapshot(error = TRUE, test_serial(fit))
+  expect_snapshot(error = TRUE, diagnose(fit))
+  expect_snapshot(error = TRUE, test_strength(plain))
+  expect_snapshot(error = TRUE, test_overidentification(fit))
+  expect_snapshot(error = TRUE, confint(fit, "levy", method = "anderson-rubin"))
+  expect_snapshot(error = TRUE, update(fit, weights = ~ berths, model = "random"))
+  expect_snapshot(error = TRUE, update(fit, weights = ~ berths, model = "difference"))
+  expect_snapshot(error = TRUE, update(fit, model = "difference", effects = "both"))
+  expect_snapshot(error = TRUE, update(fit, model = "random", effects = "both"))
+  expect_snapshot(error = TRUE, update(fit, variance = "amemiya"))
+  expect_snapshot(error = TRUE, update(fit, instruments = ~ pier))
+  expect_snapshot(error = TRUE, berths())
+  for (call in list(quote(test_variance(fit)), quote(test_cross_section(fit)), quote(test_normality(fit)),
+                    quote(test_form(fit)), quote(test_random_effects(fit)), quote(anova(fit)), quote(drop1(fit)),
+                    quote(hatvalues(fit)), quote(collinearity(fit)), quote(simulate(fit)), quote(AIC(fit)),
+                    quote(test_joint(fit, "levy", draws = 99)), quote(test_mundlak(fit)))) {
+    expect_error(eval(call), class = "wavetax_error_method")
+  }
+  figures <- fit_figures(fit)
+  expect_true(all(is.na(figures[c("r2_within", "log_lik", "aic", "bic", "f")])))
+})
+
+test_that("an instrumented fit is saved, slimmed, updated and predicts as others do", {
+  fit <- berths(instruments = ~ past(relief), effects = "both")
+  file <- tempfile(fileext = ".json")
+  write_fits(list(a = fit), file = file)
+  expect_identical(format(as_table(read_fits(file)$a)), format(as_table(fit)))
+  expect_identical(capture.output(print(slim(fit))), capture.output(print(fit)))
+  saveRDS(fit, file)
+  expect_equal(residuals(readRDS(file)), residuals(fit))
+  expect_equal(coef(update(fit, . ~ . - storms)),
+               coef(fit_instrumented(log(nights) ~ levy + log(berths), harbour_panel(), ~ log(berths), ~ past(relief),
+                                     "both")))
+  expect_equal(predict(fit), fitted(fit))
+  expect_equal(unname(fitted(fit) + residuals(fit)), unname(stats::model.frame(fit)[[1]]))
+  # The variance of a prediction is that of its contrast.
+  one <- fit_instrumented(log(nights) ~ levy + log(berths), harbour_panel(), ~ log(berths), ~ relief + past(relief))
+  for (fit in list(one, update(one, model = "pooled"), update(one, method = "liml"))) {
+    x <- c(1, 12, log(40))
+    V <- fit$errors$covariance
+    at <- predict(fit, data.frame(harbour = "x", season = 2015, levy = 12, berths = 40), effects = FALSE, se.fit = TRUE)
+    expect_equal(unname(at$se.fit), sqrt(drop(x %*% V %*% x)), tolerance = 1e-8)
+  }
+})
