@@ -29,6 +29,8 @@
 #' | differences | (6) | (6) | yes | yes | yes | (1) (6) | (9) | yes |
 #' | with AR(1) | yes | yes | yes | (3) | (3) | (1) | (1) | (3) (5) |
 #' | correlated effects | yes | yes | yes | yes | yes | (1) | (1) | (5) |
+#' | instrumented | yes | (10) | yes | (11) | yes | (1) | (12) | (13) |
+#' | instrumented, by moments | yes | (10) | (14) | (11) (14) | (14) | (14) | (12) | (14) |
 #' | in pieces | yes | (7) | (7) | (8) | (8) | (8) | (8) | (8) |
 #'
 #' 1. On a [panel_frame()]; otherwise `wavetax_error_not_a_panel`.
@@ -44,6 +46,15 @@
 #' 7. By one column, and for HC2 to HC4 with one set of effects; otherwise `wavetax_error_pieces`.
 #' 8. `wavetax_error_pieces`: read the data whole.
 #' 9. `wavetax_error_errors`: a change is of two periods.
+#' 10. With the leverages of effects and fitted regressors, as if the first stage were known; a note says so.
+#' 11. CR3 leaves each cluster out and estimates every stage again; a coefficient that does not exist without one of them
+#'    has no error, and the cluster is named. CR2 and Satterthwaite's degrees of freedom are `wavetax_error_errors`: no
+#'    better than CR1.
+#' 12. `wavetax_error_errors`: use clustered or Driscoll-Kraay errors.
+#' 13. The wild one of two-stage least squares under CR1: the null is imposed, and the first stage is drawn too
+#'    (Davidson and MacKinnon 2010). Otherwise `wavetax_error_errors`.
+#' 14. The method of moments weighs by rows or by one kind of cluster; other errors are `wavetax_error_errors`, classical
+#'    ones too.
 #'
 #' Random effects are taken on the rows of a root of the inverse covariance: quasi-demeaned by entity, and in the
 #' two-way case then times \eqn{(I + BB')^{-1/2}}{(I + BB')^(-1/2)} with B the so transformed dummies of periods, scaled
@@ -57,6 +68,9 @@
 #' nothing is related over time. When all of a regressor's
 #' variation is in one cluster no clustered error of it is honest, and print says so. A coefficient whose scores sum to
 #' zero in every group by construction has none: NA, with the reason.
+#'
+#' With instruments: CR1 by entity where they are strong, CR3 or the wild bootstrap under some 50 clusters, by moments
+#' CR3. Where instruments are weak no error helps: [test_strength()].
 #'
 #' @section Degrees of freedom:
 #' t and F refer to the residual degrees of freedom for classical, robust and Newey-West errors, to G - 1 for clustered

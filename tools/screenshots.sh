@@ -65,6 +65,9 @@ terminal layout.png 1 36 "wavetax fit data/untidy/headings.xlsx --entity line --
     --formula 'log(passengers) ~ fare'; \\
   wavetax fit data/untidy/headings.xlsx --layout find --entity line --period year \\
     --model fixed --formula 'log(passengers) ~ fare'"
+terminal ../instruments-weak.png 1 36 "wavetax fit data/harbours.csv --entity harbour --period season --model fixed \\
+    --effects both --formula 'log(nights) ~ levy + storms + log(berths)' \\
+    --endogenous 'log(berths)' --instruments 'past(relief)' --tests"
 terminal profile.png 1 36 "wavetax profile data/harbours.csv --entity harbour --period season"
 Rscript -e '
   library(wavetax)
@@ -78,6 +81,11 @@ Rscript -e '
   save(plot_within(log(nights) ~ levy, panel), "figure-within.png")
   save(plot_effects(fits[[2]]), "figure-effects.png")
   save(plot_presence(panel), "figure-presence.png")
+  of_berths <- log(nights) ~ levy + storms + log(berths)
+  strong <- fit_instrumented(of_berths, panel, ~ log(berths), ~ relief, "both")
+  save(plot_estimates("Least squares" = fit_fixed(of_berths, panel, "both"), "Relief" = strong,
+                      "Relief, a season before" = update(strong, instruments = ~ past(relief)),
+                      terms = "log(berths)"), "../instruments-set.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
   panel <- suppressMessages(panel_labels(panel, c(
     levy = "Wave tax, crowns a metre and night", storms = "Storms, days in the season", fuel = "Fuel, price index",
