@@ -141,6 +141,18 @@ cpp_delete_clusters <- function(d, s, clusters, factor, beside, l, m, limited, t
     .Call(`_wavetax_cpp_delete_clusters`, d, s, clusters, factor, beside, l, m, limited, threads)
 }
 
+cpp_walk_deleted <- function(view, clusters, factor, skip, columns, v, left, threads) {
+    .Call(`_wavetax_cpp_walk_deleted`, view, clusters, factor, skip, columns, v, left, threads)
+}
+
+cpp_walk_adjusted <- function(view, clusters, factor, skip, basis, residual, pick, threads) {
+    .Call(`_wavetax_cpp_walk_adjusted`, view, clusters, factor, skip, basis, residual, pick, threads)
+}
+
+cpp_walk_products <- function(view, clusters, factor, skip, combinations, first, count, threads) {
+    .Call(`_wavetax_cpp_walk_products`, view, clusters, factor, skip, combinations, first, count, threads)
+}
+
 cpp_pair_sums <- function(values, seen, threads) {
     .Call(`_wavetax_cpp_pair_sums`, values, seen, threads)
 }

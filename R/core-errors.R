@@ -26,6 +26,17 @@ core_cluster_walk <- function(walk, clusters, contrasts, rows = FALSE, all = FAL
   cpp_cluster_walk(walk$view, clusters, walk$upper, walk$skip, contrasts, all, rows, quick, threads)
 }
 
+# pick'(I - Q'N_g Q)^-1 Q's_g by cluster on one walk, Q regressors in coordinates of z, s_g scores of the combination
+# `residual` of [z, e]; NaN where a cluster alone has a direction.
+core_walk_adjusted <- function(walk, clusters, Q, residual, pick, threads = core_threads(walk$n)) {
+  cpp_walk_adjusted(walk$view, clusters, walk$upper, walk$skip, Q, residual, pick, threads)
+}
+
+# By cluster the products of some coordinates with combinations of [z, e], columns: `rows` x combinations, flat.
+core_walk_products <- function(walk, clusters, combinations, rows, threads = core_threads(walk$n)) {
+  cpp_walk_products(walk$view, clusters, walk$upper, walk$skip, combinations, rows[1] - 1L, length(rows), threads)
+}
+
 core_score_products <- function(scores) cpp_column_products(scores, core_threads(ncol(scores)))
 
 # The meat of robust errors, from squared residuals over (1 - h)^power: list(products, fitted, the count of

@@ -5,17 +5,46 @@
 # The factor of [X1, Z2, X2, e], and s from coordinates of [X1, Z2, X2], `z`, and residuals.
 core_instrumented_basis <- function(parts, b, z, e) {
   width <- ncol(z)
-  upper <- parts$triangle
-  at <- core_instrument_places(parts)
-  upper[, at$y] <- upper[, at$y] - drop(upper[, c(at$x1, at$x2), drop = FALSE] %*% b)
+  upper <- core_residual_factor(parts, b)
   left <- upper[width + 1L, width + 1L]
   last <- if (abs(left) > 0) (e - drop(z %*% upper[seq_len(width), width + 1L])) / left else numeric(nrow(z))
   list(upper = upper, s = cbind(z, last, deparse.level = 0))
 }
 
+core_residual_factor <- function(parts, b) {
+  upper <- parts$triangle
+  at <- core_instrument_places(parts)
+  upper[, at$y] <- upper[, at$y] - drop(upper[, c(at$x1, at$x2), drop = FALSE] %*% b)
+  upper
+}
+
 # Changes of the coefficients without each cluster, a column each, NA where they do not exist.
 core_delete_clusters <- function(d, basis, clusters, parts, limited = FALSE, threads = core_threads(nrow(d))) {
   changes <- cpp_delete_clusters(d, basis$s, clusters, basis$upper, parts$beside, parts$l, parts$m, limited, threads)
+  core_mend_deleted(changes, d, basis, clusters, parts, limited)
+}
+
+# The same on a walk over [X1, Z2, X2] whose combination is e, where no effects cut across clusters: no rows are held.
+core_walk_deleted <- function(walk, clusters, parts, b, limited = FALSE, threads = core_threads(walk$n)) {
+  upper <- core_residual_factor(parts, b)
+  width <- ncol(upper) - 1L
+  cpp_walk_deleted(
+    walk$view, clusters, walk$upper, walk$skip,
+    list(factor = upper, beside = parts$beside, l = parts$l, m = parts$m, limited = limited),
+    upper[seq_len(width), width + 1L], upper[width + 1L, width + 1L], threads
+  )
+}
+
+# A combination of coordinates of [z, what is left of e] as one of [z, e].
+core_of_residual <- function(coordinates, upper) {
+  width <- ncol(upper) - 1L
+  last <- upper[width + 1L, width + 1L]
+  share <- if (abs(last) > 0) coordinates[width + 1L] / last else 0
+  c(coordinates[seq_len(width)] - share * upper[seq_len(width), width + 1L], share)
+}
+
+# The clusters without which not every column is left, looked at one by one.
+core_mend_deleted <- function(changes, d, basis, clusters, parts, limited) {
   thin <- which(is.nan(changes[1, ]))
   rows_of <- if (length(thin) > 0) core_rows_of(clusters, thin)
   for (g in thin) {

@@ -146,18 +146,11 @@ instrumented_facts <- function(request, design, parts, done, solution, sets) {
   )
 }
 
-# The covariance of the moments of the instruments less X1, from two-stage least squares under the fit's errors.
-instrument_moments <- function(fit, parts) {
-  spec <- fit$errors$spec
+# The covariance of the moments of the instruments less X1, of two-stage least squares' residuals under those errors.
+instrument_moments <- function(fit, spec, parts) {
   if (!weighs_moments(spec)) stop_moment_errors(spec)
-  G <- fit$errors$clusters
-  if (!is.null(G) && G <= parts$l) {
-    stop_wavetax(c("instruments", "errors"),
-                 sprintf("%s cannot weigh %s: more clusters than instruments are needed.", count_of(G[[1]], "cluster"),
-                         count_of(parts$l, "instrument")),
-                 todo = "Use `method = \"2sls\"`, or fewer instruments.")
-  }
-  meat <- compute_errors(plain_sums_of(spec), fit)$meat
-  at <- core_instrument_places(parts)$z + (nrow(meat) - ncol(parts$triangle[, seq_len(parts$inside), drop = FALSE]))
-  meat[at, at, drop = FALSE]
+  errors <- compute_errors(plain_sums_of(spec), fit)
+  check_more_clusters(if (!is.null(errors$clusters)) min(errors$clusters), parts$l)
+  at <- core_instrument_places(parts)$z + (nrow(errors$meat) - parts$inside)
+  errors$meat[at, at, drop = FALSE]
 }

@@ -146,8 +146,10 @@ solve_instrumented <- function(request, design, sets, rows, parts) {
   made <- function(request, done) instrumented_fit(request, design, sets, rows, parts, done)
   switch(request$options$method,
     "2sls" = made(request, core_two_stage(parts)), liml = made(request, core_limited_information(parts)),
-    gmm = made(request, core_two_step(parts, instrument_moments(made(first_step(request), core_two_stage(parts)),
-                                                                parts)))
+    gmm = {
+      first <- made(first_step(request), core_two_stage(parts))
+      made(request, core_two_step(parts, instrument_moments(first, default_errors(first, request$errors), parts)))
+    }
   )
 }
 
@@ -196,11 +198,10 @@ instrumented_sets <- function(request) {
   sets
 }
 
-# The request of the fit whose residuals weigh the moments.
+# The request of the fit whose residuals weigh the moments; its own errors are not wanted.
 first_step <- function(request) {
+  if (!is.null(request$errors) && !weighs_moments(request$errors)) stop_moment_errors(request$errors)
   request$options$method <- "2sls"
-  if (is.null(request$errors)) return(request)
-  if (!weighs_moments(request$errors)) stop_moment_errors(request$errors)
-  request$errors <- plain_sums_of(request$errors)
+  request["errors"] <- list(se_classical())
   request
 }

@@ -151,19 +151,43 @@ anderson_rubin_set <- function(fit, level = 0.95) {
     S <- list(xx = left[1, 1] * identity, xy = left[1, 2] * identity, yy = left[2, 2] * identity)
     most <- l * stats::qf(level, l, d)
   } else {
-    of <- function(by) stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE)
-    x <- of(c(1, 0))
-    y <- of(c(0, 1))
-    both <- of(c(1, 1))
-    factor <- if (inherits(spec, "se_robust")) fit$n / (d + l) else 1
-    S <- list(xx = factor * x$W, yy = factor * y$W, xy = factor * (both$W - x$W - y$W) / 2)
-    G <- x$clusters
+    S <- if (inherits(spec, "se_robust")) moments_by_row(fit) else moments_by_cluster(fit, spec)
+    G <- S$clusters
     check_more_clusters(G, l)
     f <- if (is.null(G)) stats::qf(level, l, d) else stats::qf(level, l, G - l)
     most <- if (is.null(G)) l * f else G * f * l / (G - l + f * l)
   }
   pieces <- core_values_not_rejected(told, S, most)
   data.frame(low = vapply(pieces, `[`, 0, 1), high = vapply(pieces, `[`, 0, 2))
+}
+
+# The covariances of moments of the endogenous column x and the outcome y, both less X1: list(xx, xy, yy, clusters).
+moments_by_row <- function(fit) {
+  of <- function(by) stage_moments(fit, by, se_robust("HC0"), of_instruments = FALSE)$W
+  x <- of(c(1, 0))
+  y <- of(c(0, 1))
+  times <- fit$n / (stage_df(fit) + length(fit$instrumented$instruments))
+  list(xx = times * x, yy = times * y, xy = times * (of(c(1, 1)) - x - y) / 2)
+}
+
+# On one walk.
+moments_by_cluster <- function(fit, spec) {
+  parts <- fit$instrumented$reduced$parts
+  dimension <- cluster_dimensions(fit, spec)[[1]]
+  clusters <- cluster_groups(fit, dimension$columns)
+  check_cluster_count(clusters$count, dimension$name, clusters$labels)
+  at <- core_instrument_places(parts)
+  upper <- core_residual_factor(parts, coefficients_by_part(fit)$b)
+  both <- parts$triangle[, c(at$x2, at$y), drop = FALSE]
+  both[at$x1, ] <- 0
+  combinations <- apply(both, 2, core_of_residual, upper)
+  sums <- core_walk_products(error_walk(whole_of(fit)), clusters, combinations, at$z)
+  products <- core_score_products(sums)
+  x <- seq_len(parts$l)
+  y <- parts$l + x
+  cross <- products[x, y, drop = FALSE]
+  list(xx = products[x, x, drop = FALSE], yy = products[y, y, drop = FALSE], xy = (cross + t(cross)) / 2,
+       clusters = live_groups(clusters, all_live_rows(fit))$count)
 }
 
 # Whether instruments agree, of those errors: list(statistic, df: one number of chi-squared or two of F; p). Under
@@ -261,4 +285,10 @@ values_not_rejected <- function(fit, parm, level) {
 # The sums behind errors by rows or by clusters, without small-sample factors.
 plain_sums_of <- function(spec) {
   if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
+}
+
+# The decimals of the endogenous coefficient.
+set_decimals <- function(fit) {
+  table <- coefficient_table(fit, match(fit$instrumented$endogenous[1], kept_terms(fit)))
+  estimate_decimals(table$estimate, table$std_error)
 }

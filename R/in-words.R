@@ -49,7 +49,8 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   structure(
     data.frame(term = vapply(rows, `[[`, "", "term"), words = vapply(rows, `[[`, "", "words"),
                estimate = pick("estimate"), low = pick("low"), high = pick("high")),
-    class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = c(instruments_in_words(fit), disturbance_words(fit))
+    class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = disturbance_words(fit),
+    instruments = told_of_slope(fit)
   )
 }
 
@@ -61,6 +62,12 @@ disturbance_words <- function(fit) {
   sprintf("What the regressors leave of one %s %s: from one %s to the next a correlation of %s, two %s apart %s%s.",
           fit$design$index$entity, if (rho >= 0) "fades" else "swings back", period, fixed_decimals(rho, 2),
           plural_of(period), fixed_decimals(rho^2, 2), if (length(fit$serial$rho) > 1) " (the middle one)" else "")
+}
+
+# What instruments tell of the slope that they move, for its sentence.
+told_of_slope <- function(fit) {
+  facts <- fit$instrumented
+  if (!is.null(facts)) c(facts[c("endogenous", "instruments")], told_of_instruments(fit), list(places = set_decimals(fit)))
 }
 
 # What a coefficient is of: the units of its term that a sentence can be on.

@@ -82,13 +82,29 @@ instrumented_basis <- function(fit, nested) {
 
 # The changes of kept coefficients without each cluster, a column each.
 changes_without_clusters <- function(fit, clusters, nested, name) {
-  basis <- instrumented_basis(fit, nested)
-  if (is.null(basis)) stop_many_crossing("CR3", name)
   facts <- fit$instrumented
   parts <- facts$reduced$parts
-  changes <- if (facts$method == "gmm") core_delete_moments(basis$d, basis, clusters, parts) else
-    core_delete_clusters(basis$d, basis, clusters, parts, facts$method == "liml")
+  limited <- facts$method == "liml"
   own <- coefficients_by_part(fit)
+  rows <- function() {
+    basis <- instrumented_basis(fit, nested)
+    if (is.null(basis)) stop_many_crossing("CR3", name)
+    basis
+  }
+  changes <- if (facts$method == "gmm") {
+    basis <- rows()
+    core_delete_moments(basis$d, basis, clusters, parts)
+  } else if (all(nested)) {
+    walked <- core_walk_deleted(error_walk(whole_of(fit)), clusters, parts, own$b, limited)
+    if (anyNA(walked)) {
+      basis <- rows()
+      walked <- core_mend_deleted(walked, basis$d, basis, clusters, parts, limited)
+    }
+    walked
+  } else {
+    basis <- rows()
+    core_delete_clusters(basis$d, basis, clusters, parts, limited)
+  }
   out <- matrix(0, length(kept_terms(fit)), ncol(changes))
   out[own$place, ] <- changes
   if (own$aside) out[1, ] <- -drop(fit$regression$centre[own$columns] %*% changes)

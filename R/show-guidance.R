@@ -10,7 +10,8 @@ print.in_words <- function(x, ...) {
 
 #' @export
 blocks_of.in_words <- function(x, ...) {
-  list(heading_block("In words: ", attr(x, "of")), text_block(x$words), text_block(attr(x, "disturbances")))
+  list(heading_block("In words: ", attr(x, "of")), text_block(x$words), text_block(attr(x, "disturbances")),
+       text_block(instruments_in_words(attr(x, "instruments"))))
 }
 
 #' @export

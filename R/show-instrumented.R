@@ -60,12 +60,6 @@ set_line <- function(set, fit) {
   paste("not rejected, whatever the strength:", pieces_words(set, set_decimals(fit)))
 }
 
-# The decimals of the endogenous coefficient.
-set_decimals <- function(fit) {
-  table <- coefficient_table(fit, match(fit$instrumented$endogenous[1], kept_terms(fit)))
-  estimate_decimals(table$estimate, table$std_error)
-}
-
 # "0.16 to 0.40", "all but 1.2 to 3.4", "any value, the data say nothing", "no value: the instruments disagree".
 pieces_words <- function(set, places = NULL) {
   if (nrow(set) == 0) return("no value, the instruments disagree")
@@ -106,22 +100,19 @@ as.data.frame.values_not_rejected <- function(x, ...) {
 }
 
 # How the slope of what is instrumented is to be read, in sentences.
-instruments_in_words <- function(fit) {
-  facts <- fit$instrumented
-  if (is.null(facts)) return(NULL)
-  told <- told_of_instruments(fit)
-  by <- list_some(facts$instruments, 4)
-  endogenous <- list_words(facts$endogenous)
-  alone <- length(facts$endogenous) == 1
-  judged <- sprintf("What %s %s is judged by what %s %s of %s", endogenous, if (alone) "does" else "do", by,
-                    if (length(facts$instruments) == 1) "moves" else "move", if (alone) "it" else "them")
+instruments_in_words <- function(told) {
+  if (is.null(told)) return(NULL)
+  by <- list_some(told$instruments, 4)
+  alone <- length(told$endogenous) == 1
+  judged <- sprintf("What %s %s is judged by what %s %s of %s", list_words(told$endogenous), if (alone) "does" else "do",
+                    by, if (length(told$instruments) == 1) "moves" else "move", if (alone) "it" else "them")
   if (is.null(told$strength) || !alone) return(paste0(judged, "."))
   verdict <- strength_verdict(told$strength)
   how <- c(strong = "which is much", middling = "which is enough for the set, if not for the estimate",
            weak = "which is little")[[verdict]]
   set <- if (verdict != "strong" && !is.null(told$set)) {
     sprintf(": values of its coefficient not rejected, whatever the strength, are %s%s",
-            pieces_words(told$set, set_decimals(fit)), if (verdict == "weak") ", and these are to be read" else "")
+            pieces_words(told$set, told$places), if (verdict == "weak") ", and these are to be read" else "")
   }
   sprintf("%s, %s (effective F %s)%s.", judged, how, format_number(told$strength$effective_f, 3),
           if (is.null(set)) "" else set)

@@ -72,16 +72,24 @@ left_of_endogenous <- function(fit) {
   estimate <- done$estimate[done$last]
   clusters <- form_clusters(fit)
   if (!is.null(clusters)) {
-    rows <- error_rows(fit)
-    basis <- instrumented_basis(fit, nested_effects(fit, clusters$groups, rows$live))
+    live <- all_live_rows(fit)
+    G <- live_groups(clusters$groups, live)$count
+    found <- function(M) list(estimate = estimate, covariance = M, df = G - 1, clusters = G, by = clusters$name)
+    nested <- nested_effects(fit, clusters$groups, live)
+    if (all(nested)) {
+      of_residual <- core_of_residual(done$residual, core_residual_factor(parts, coefficients_by_part(fit)$b))
+      scores <- core_walk_adjusted(error_walk(whole_of(fit)), clusters$groups, done$Q, of_residual,
+                                   t(done$back[done$last, , drop = FALSE]))
+      if (!anyNA(scores)) return(found(core_score_products(scores)))
+    }
+    basis <- instrumented_basis(fit, nested)
     if (is.null(basis)) stop_many_crossing("CR3 of this test", clusters$name)
     width <- nrow(done$Q)
     e <- drop(basis$s %*% done$residual)
     z <- cbind(basis$d, basis$s[, seq_len(width), drop = FALSE] %*% done$Q)
     pick <- rbind(matrix(0, ncol(basis$d), parts$m), t(done$back[done$last, , drop = FALSE]))
     M <- core_adjusted_scores(list(z = z, e = e, pick = pick), clusters$groups, "inverse")$products
-    G <- live_groups(clusters$groups, rows$live)$count
-    return(list(estimate = estimate, covariance = M, df = G - 1, clusters = G, by = clusters$name))
+    return(found(M))
   }
   whole <- whole_of(fit)
   errors <- compute_errors(stage_errors(fit), augmented_fit(whole, done, parts))

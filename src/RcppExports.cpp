@@ -443,6 +443,57 @@ BEGIN_RCPP
     return rcpp_result_gen;
 END_RCPP
 }
+// cpp_walk_deleted
+Rcpp::NumericMatrix cpp_walk_deleted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::List columns, Rcpp::NumericVector v, double left, int threads);
+RcppExport SEXP _wavetax_cpp_walk_deleted(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP columnsSEXP, SEXP vSEXP, SEXP leftSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type columns(columnsSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type v(vSEXP);
+    Rcpp::traits::input_parameter< double >::type left(leftSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_walk_deleted(view, clusters, factor, skip, columns, v, left, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_walk_adjusted
+Rcpp::NumericMatrix cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick, int threads);
+RcppExport SEXP _wavetax_cpp_walk_adjusted(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP basisSEXP, SEXP residualSEXP, SEXP pickSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type basis(basisSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericVector >::type residual(residualSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pick(pickSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_walk_adjusted(view, clusters, factor, skip, basis, residual, pick, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
+// cpp_walk_products
+Rcpp::NumericMatrix cpp_walk_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix combinations, int first, int count, int threads);
+RcppExport SEXP _wavetax_cpp_walk_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP combinationsSEXP, SEXP firstSEXP, SEXP countSEXP, SEXP threadsSEXP) {
+BEGIN_RCPP
+    Rcpp::RObject rcpp_result_gen;
+    Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
+    Rcpp::traits::input_parameter< Rcpp::List >::type clusters(clustersSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type factor(factorSEXP);
+    Rcpp::traits::input_parameter< int >::type skip(skipSEXP);
+    Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type combinations(combinationsSEXP);
+    Rcpp::traits::input_parameter< int >::type first(firstSEXP);
+    Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
+    rcpp_result_gen = Rcpp::wrap(cpp_walk_products(view, clusters, factor, skip, combinations, first, count, threads));
+    return rcpp_result_gen;
+END_RCPP
+}
 // cpp_pair_sums
 Rcpp::NumericVector cpp_pair_sums(Rcpp::NumericMatrix values, Rcpp::NumericMatrix seen, int threads);
 RcppExport SEXP _wavetax_cpp_pair_sums(SEXP valuesSEXP, SEXP seenSEXP, SEXP threadsSEXP) {
@@ -1071,6 +1122,9 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_adjusted_scores", (DL_FUNC) &_wavetax_cpp_adjusted_scores, 7},
     {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 5},
     {"_wavetax_cpp_delete_clusters", (DL_FUNC) &_wavetax_cpp_delete_clusters, 9},
+    {"_wavetax_cpp_walk_deleted", (DL_FUNC) &_wavetax_cpp_walk_deleted, 8},
+    {"_wavetax_cpp_walk_adjusted", (DL_FUNC) &_wavetax_cpp_walk_adjusted, 8},
+    {"_wavetax_cpp_walk_products", (DL_FUNC) &_wavetax_cpp_walk_products, 8},
     {"_wavetax_cpp_pair_sums", (DL_FUNC) &_wavetax_cpp_pair_sums, 3},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},

@@ -6,6 +6,7 @@
 #include <wavetax/cross-section.hpp>
 #include <wavetax/delete-clusters.hpp>
 #include <wavetax/error-sinks.hpp>
+#include <wavetax/gram-sink.hpp>
 #include <wavetax/kernels.hpp>
 #include <wavetax/oneway.hpp>
 #include <wavetax/wild-draws.hpp>
@@ -162,6 +163,64 @@ Rcpp::NumericMatrix cpp_delete_clusters(Rcpp::NumericMatrix d, Rcpp::NumericMatr
   wavetax::delete_clusters(d.begin(), static_cast<std::size_t>(d.ncol()), s.begin(),
                            static_cast<std::size_t>(s.nrow()), by, of, out.begin(), threads);
   return out;
+}
+
+// What a walk over cross-products by cluster gives, `rows` numbers a cluster in a column.
+template <class Use>
+static Rcpp::NumericMatrix walk_grams(const RView& rows, const wavetax::Groups& by, const Eigen::MatrixXd& upper,
+                                      int skip, std::size_t size, int threads, Use use) {
+  Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(by.count)));
+  std::fill(out.begin(), out.end(), 0.0);
+  use.out = out.begin();
+  auto sums = wavetax::visit(*rows, wavetax::GramSink<Use>(by, upper, static_cast<std::size_t>(skip), use), threads);
+  sums.end();
+  return out;
+}
+
+// See DeletedOf: `columns` is list(factor, beside, l, m, limited).
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_walk_deleted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                                     Rcpp::List columns, Rcpp::NumericVector v, double left, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  const wavetax::InstrumentedColumns of = {
+      Rcpp::as<int>(columns["beside"]), Rcpp::as<int>(columns["l"]), Rcpp::as<int>(columns["m"]),
+      unpack(Rcpp::NumericMatrix(SEXP(columns["factor"]))), Rcpp::as<bool>(columns["limited"])};
+  if (of.width() != upper.cols() - skip + 1 || of.factor.cols() != of.width() || v.size() + 1 != of.width())
+    Rcpp::stop("Columns and factor do not fit.");
+  const Eigen::VectorXd taken = Eigen::Map<const Eigen::VectorXd>(v.begin(), v.size());
+  return walk_grams(rows, by, upper, skip, static_cast<std::size_t>(of.beside + of.m), threads,
+                    wavetax::DeletedOf{&of, &taken, left, nullptr, wavetax::WithoutCluster(of), Eigen::MatrixXd()});
+}
+
+// See AdjustedOf.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                                      Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick,
+                                      int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor), q = unpack(basis), of = unpack(pick);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  const Eigen::VectorXd c = Eigen::Map<const Eigen::VectorXd>(residual.begin(), residual.size());
+  if (q.rows() != upper.cols() - skip || c.size() != q.rows() + 1 || of.rows() != q.cols())
+    Rcpp::stop("Columns and factor do not fit.");
+  return walk_grams(rows, by, upper, skip, static_cast<std::size_t>(of.cols()), threads,
+                    wavetax::AdjustedOf{&q, &c, &of, nullptr, Eigen::MatrixXd(), Eigen::MatrixXd()});
+}
+
+// See ProductsOf: rows from `first` on, from 0.
+// [[Rcpp::export(rng = false)]]
+Rcpp::NumericMatrix cpp_walk_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                                      Rcpp::NumericMatrix combinations, int first, int count, int threads) {
+  const RView rows(view);
+  const Eigen::MatrixXd upper = factor_of(rows, factor), of = unpack(combinations);
+  const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
+  if (of.rows() != upper.cols() - skip + 1 || first < 0 || count < 0 || first + count > of.rows() - 1)
+    Rcpp::stop("Columns and factor do not fit.");
+  const std::size_t size = static_cast<std::size_t>(count) * static_cast<std::size_t>(of.cols());
+  return walk_grams(rows, by, upper, skip, size, threads,
+                    wavetax::ProductsOf{&of, static_cast<std::size_t>(first), static_cast<std::size_t>(count), nullptr});
 }
 
 // Correlations over pairs of columns, summed: see PairSums.

@@ -109,6 +109,74 @@ inline Eigen::MatrixXd taken(const Eigen::MatrixXd& d, const Eigen::MatrixXd& s)
 
 }  // namespace deleted
 
+// The changes of the coefficients without one cluster, from what it has of the basis S: `sum`, its upper triangle.
+class WithoutCluster {
+ public:
+  explicit WithoutCluster(const InstrumentedColumns& of)
+      : of_(&of), u_(of.width(), of.width()), t_(Eigen::MatrixXd::Zero(of.width(), of.width())) {}
+
+  void operator()(const Eigen::MatrixXd& sum, double* change) {
+    const Eigen::Index width = of_->width();
+    if (whole(sum)) {
+      for (Eigen::Index j = 0; j < width; ++j)
+        for (Eigen::Index i = 0; i <= j; ++i) {
+          double total = 0.0;
+          for (Eigen::Index c = i; c <= j; ++c) total += u_(i, c) * of_->factor(c, j);
+          t_(i, j) = total;
+        }
+      if (deleted::coefficients(*of_, t_, change)) return;
+    }
+    std::fill_n(change, of_->beside + of_->m, std::numeric_limits<double>::quiet_NaN());
+  }
+
+ private:
+  // U'U = I - sum, a column at a time; false where the cluster alone has a column.
+  bool whole(const Eigen::MatrixXd& sum) {
+    const Eigen::Index width = of_->width();
+    for (Eigen::Index j = 0; j < width; ++j)
+      for (Eigen::Index i = 0; i <= j; ++i) {
+        double rest = (i == j ? 1.0 : 0.0) - sum(i, j);
+        for (Eigen::Index c = 0; c < i; ++c) rest -= u_(c, i) * u_(c, j);
+        if (i < j) {
+          u_(i, j) = rest / u_(i, i);
+        } else {
+          if (!(rest > live_margin) && j + 1 < width) return false;
+          u_(i, j) = std::sqrt(std::max(rest, 0.0));
+        }
+      }
+    return true;
+  }
+
+  const InstrumentedColumns* of_;
+  Eigen::MatrixXd u_, t_;
+};
+
+// The same from cross-products of [z, e], see GramSink: S = [z, (e - z v) / left].
+struct DeletedOf {
+  const InstrumentedColumns* of;
+  const Eigen::VectorXd* v;
+  double left;
+  double* out;
+  WithoutCluster without;
+  Eigen::MatrixXd sum;
+
+  void operator()(const double* gram, std::size_t g) {
+    const Eigen::Index p = of->width(), z = p - 1;
+    sum.resize(p, p);
+    for (Eigen::Index j = 0; j < p; ++j)
+      for (Eigen::Index i = 0; i <= j; ++i) sum(i, j) = gram[j * p + i];
+    double last = sum(z, z);
+    for (Eigen::Index i = 0; i < z; ++i) {
+      double taken = 0.0;
+      for (Eigen::Index j = 0; j < z; ++j) taken += (i <= j ? sum(i, j) : sum(j, i)) * (*v)[j];
+      last += (*v)[i] * (taken - 2.0 * gram[z * p + i]);
+      sum(i, z) = left != 0.0 ? (gram[z * p + i] - taken) / left : 0.0;
+    }
+    sum(z, z) = left != 0.0 ? last / (left * left) : 0.0;
+    without(sum, out + g * static_cast<std::size_t>(of->beside + of->m));
+  }
+};
+
 // `d` n x r, `s` n x width; `out` has a column a cluster of beside + m changes, NaN where the other rows do not tell
 // every one of the columns that are left.
 inline void delete_clusters(const double* d, std::size_t r, const double* s, std::size_t n, const Groups& clusters,
@@ -118,7 +186,8 @@ inline void delete_clusters(const double* d, std::size_t r, const double* s, std
   const std::vector<std::size_t>& start = by_cluster.start;
   const std::vector<std::size_t> cuts = even_cuts(clusters.count, 256);
   for_each_piece(cuts.size() - 1, threads, [&](std::size_t piece) {
-    Eigen::MatrixXd sum(width, width), u(width, width), t = Eigen::MatrixXd::Zero(width, width);
+    WithoutCluster without(of);
+    Eigen::MatrixXd sum(width, width);
     for (std::size_t g = cuts[piece]; g < cuts[piece + 1]; ++g) {
       double* const change = out + g * static_cast<std::size_t>(k);
       const std::size_t size = start[g + 1] - start[g];
@@ -142,30 +211,7 @@ inline void delete_clusters(const double* d, std::size_t r, const double* s, std
         }
         sum = deleted::taken(dg, sg);
       }
-      // U'U = I - sum, a column at a time.
-      bool whole = true;
-      for (Eigen::Index j = 0; j < width; ++j) {
-        for (Eigen::Index i = 0; i <= j; ++i) {
-          double rest = (i == j ? 1.0 : 0.0) - sum(i, j);
-          for (Eigen::Index c = 0; c < i; ++c) rest -= u(c, i) * u(c, j);
-          if (i == j) {
-            whole = whole && (rest > live_margin || j + 1 == width);
-            u(i, j) = std::sqrt(std::max(rest, 0.0));
-          } else {
-            u(i, j) = rest / u(i, i);
-          }
-        }
-      }
-      if (whole) {
-        for (Eigen::Index j = 0; j < width; ++j)
-          for (Eigen::Index i = 0; i <= j; ++i) {
-            double total = 0.0;
-            for (Eigen::Index c = i; c <= j; ++c) total += u(i, c) * of.factor(c, j);
-            t(i, j) = total;
-          }
-        whole = deleted::coefficients(of, t, change);
-      }
-      if (!whole) std::fill_n(change, k, std::numeric_limits<double>::quiet_NaN());
+      without(sum, change);
     }
   });
 }
