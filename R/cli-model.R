@@ -79,8 +79,8 @@ instrument_options <- function() {
   list(
     new_option("endogenous", "regressors", "terms of the formula to instrument, such as 'log(berths)'", "TEXT"),
     new_option("instruments", "regressors", "what instruments them, such as relief", "TEXT"),
-    new_option("method", "choice", paste("of instruments: 2sls for two stages, liml for limited information, gmm for the",
-                                         "method of moments [default: 2sls]"), "METHOD",
+    new_option("method", "choice", paste("of instruments: 2sls for two stages, liml for limited information, gmm for",
+                                         "the method of moments [default: 2sls]"), "METHOD",
                choices = names(instrument_method_words))
   )
 }

@@ -1,8 +1,8 @@
 # The wild bootstrap of instrumented regressions, restricted and efficient, from cross-products by cluster alone. In the
 # orthonormal coordinates z = [D, X1, Z2, what these leave of X2, of e] each column is a combination, a column of
 # `whole` = [D, X1, Z2, X2, e]; clusters' z'z are columns of `grams`. Under a null u is the restricted residual, Pi the
-# part of X2 on [Z, u] that Z has, V = X2 - Z Pi; a draw is X2* = Z Pi + s_g V_g, y* = X*b_r + s_g u_g, s_g the weight of
-# its cluster. D stands for effects that cut across clusters, taken out again with X1.
+# part of X2 on [Z, u] that Z has, V = X2 - Z Pi; a draw is X2* = Z Pi + s_g V_g, y* = X*b_r + s_g u_g, s_g the weight
+# of its cluster. D stands for effects that cut across clusters, taken out again with X1.
 
 # list(whole, grams, r, parts) of d, basis (core_instrumented_basis) and clusters.
 core_wild_moments <- function(d, basis, clusters, parts) {
@@ -33,7 +33,8 @@ core_wild_null <- function(moments, j, tau) {
   V <- X2
   V[inside, ] <- outer(u[inside], rho)
   list(
-    told = X2[inside, , drop = FALSE] - V[inside, , drop = FALSE], u = core_times_each(moments$grams, u)[inside, , drop = FALSE],
+    told = X2[inside, , drop = FALSE] - V[inside, , drop = FALSE],
+    u = core_times_each(moments$grams, u)[inside, , drop = FALSE],
     V = lapply(seq_len(parts$m), function(i) core_times_each(moments$grams, V[, i])[inside, , drop = FALSE])
   )
 }
@@ -48,9 +49,11 @@ core_wild_squares <- function(moments, null, j, s) {
   X2 <- Map(function(V, i) null$told[, i] + V, V, seq_along(V))
   second <- core_wild_second(lapply(X2, function(x) x[of_z2, , drop = FALSE]), u[of_z2, , drop = FALSE])
   # z'(sum over i of the i-th column times its coefficient).
-  times <- function(columns, rows) Reduce(`+`, Map(function(x, i) {
-    x[rows, , drop = FALSE] * rep(second$b[i, ], each = length(rows))
-  }, columns, seq_along(columns)))
+  times <- function(columns, rows) {
+    Reduce(`+`, Map(function(x, i) {
+      x[rows, , drop = FALSE] * rep(second$b[i, ], each = length(rows))
+    }, columns, seq_along(columns)))
+  }
   exogenous <- j <= parts$beside
   if (exogenous) {
     upper <- moments$whole[of_x1, of_x1, drop = FALSE]
@@ -72,7 +75,8 @@ core_wild_squares <- function(moments, null, j, s) {
   last <- rep(seq_len(inside), each = inside)
   p <- nrow(moments$whole)
   N <- moments$grams[first + (last - 1L) * p, , drop = FALSE]
-  score <- s * crossprod(null$u, direction) - crossprod(N, direction[first, , drop = FALSE] * taken[last, , drop = FALSE])
+  score <- s * crossprod(null$u, direction) -
+    crossprod(N, direction[first, , drop = FALSE] * taken[last, , drop = FALSE])
   for (i in seq_along(null$V)) {
     score <- score - s * crossprod(null$V[[i]], direction) * rep(second$b[i, ], each = nrow(s))
   }

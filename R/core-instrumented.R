@@ -186,8 +186,8 @@ core_blocks <- function(first, rest) {
 
 # What the endogenous columns and the outcome, in this order, are of the instruments: list(gamma, coefficients of [1,
 # x1, z], a column each; parts, the factor and what stands where in it; told, their coordinates along Z2 less X1; left,
-# the factor of what Z leaves of them; beside, their coefficients of [1, x1] alone; upper, inside, first: the factor of [1, x1, z] and how many columns stand before
-# Z2).
+# the factor of what Z leaves of them; beside, their coefficients of [1, x1] alone; upper, inside, first: the factor of
+# [1, x1, z] and how many columns stand before Z2).
 core_reduced_form <- function(parts) {
   at <- core_instrument_places(parts)
   inside <- seq_len(parts$inside)

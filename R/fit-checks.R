@@ -121,6 +121,7 @@ check_plain_residuals <- function(fit, what) {
 check_is_instrumented <- function(fit, what) {
   check_is_fit(fit)
   if (!is.null(fit$instrumented)) return(invisible())
-  stop_wavetax(c("other_fit", "method"), sprintf("%s needs instruments, and this is a %s fit.", what, method_words(fit)),
+  stop_wavetax(c("other_fit", "method"),
+               sprintf("%s needs instruments, and this is a %s fit.", what, method_words(fit)),
                todo = "Estimate it: `fit_instrumented(formula, data, endogenous = ~ x, instruments = ~ z)`.")
 }

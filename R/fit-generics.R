@@ -8,7 +8,8 @@
 #'   a normalisation reported beside them.
 #' * `vcov()`, `confint()`: of the same coefficients, under the fit's own errors. `confint(fit, term, method =
 #'   "anderson-rubin")`, of the one endogenous coefficient of [fit_instrumented()]: the values that Anderson and Rubin's
-#'   test does not reject, whatever the strength of the instruments; `low` and `high`, a row a piece, none where no value
+#'   test does not reject, whatever the strength of the instruments; `low` and `high`, a row a piece, none where no
+#'   value
 #'   fits, infinite where a piece is open. Classical errors: F(l, d) of the outcome less beta times the regressor on the
 #'   l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G - l)}, T
 #'   of its moments under the null; robust: T/l ~ F(l, d).
@@ -192,6 +193,7 @@ model.frame.panel_fit <- function(formula, ...) {
 #' @rdname panel_fit
 #' @export
 logLik.panel_fit <- function(object, ...) {
-  check_without_instruments(object, "A likelihood", "`test_strength()` and `test_overidentification()` tell of instruments.")
+  check_without_instruments(object, "A likelihood",
+                            "`test_strength()` and `test_overidentification()` tell of instruments.")
   structure(object$log_lik, df = object$parameters, nobs = object$n, class = "logLik")
 }

@@ -60,7 +60,8 @@ method_gls <- function() {
     "gls", words = "generalised least squares", title = gls_title,
     estimate = function(request) estimate_gls(request),
     arguments = c("effects", "variances", "across", "serial", "iterate", "adjust"),
-    sets = list(most = 1, trends = FALSE), varies = function(x) if (has_effects(x)) list(effects = "fixed", constant = "aside")
+    sets = list(most = 1, trends = FALSE),
+    varies = function(x) if (has_effects(x)) list(effects = "fixed", constant = "aside")
   )
 }
 

@@ -7,7 +7,8 @@ check_random_instruments <- function(fit, type, draws) {
                  todo = "Estimate it: `update(fit, model = \"random\")`.")
   }
   if (type != "CR3") {
-    stop_wavetax(c("instrumented", "errors"), "CR2 of an instrumented fit is not given.", todo = "Use `type = \"CR3\"`.")
+    stop_wavetax(c("instrumented", "errors"), "CR2 of an instrumented fit is not given.",
+                 todo = "Use `type = \"CR3\"`.")
   }
   if (!is.null(draws)) {
     check_without_instruments(fit, "A simulated p", "Leave `draws` out: CR3 keeps its size in few clusters.")
@@ -35,5 +36,7 @@ with_instrument_means <- function(fit, errors) {
   rows <- random_instrumented_rows(wide, set, endogenous, request$options$variance, fit$variance)
   parts <- core_instrument_parts(rows$factor, length(wide$x), endogenous, rows$constant, rows$norms)
   check_instrument_parts(parts, wide, NULL)
-  solve_instrumented(request, wide, list(set), rows, parts)
+  out <- solve_instrumented(request, wide, list(set), rows, parts)
+  out$coefficients$role[out$coefficients$term %in% names(means)] <- "mean"
+  out
 }

@@ -63,12 +63,14 @@ instrumented_components <- function(state, design, set, endogenous, variance) {
   fixed <- setdiff(endogenous, within$kept$endogenous)
   if (length(fixed) > 0 && variance == "amemiya") {
     stop_wavetax(
-      c("variance", "instruments"), sprintf("%s is fixed within %s and endogenous, so that swept slopes do not tell it.",
-                                           list_words(names(design$x)[fixed]), plural_of(set$name)),
+      c("variance", "instruments"),
+      sprintf("%s is fixed within %s and endogenous, so that swept slopes do not tell it.",
+              list_words(names(design$x)[fixed]), plural_of(set$name)),
       todo = "Use `variance = \"swamy-arora\"`, which has heavy tails, or leave it out."
     )
   }
-  if (within$m > 0) check_instrument_parts(replace(within, "endogenous", list(within$kept$endogenous)), design, list(set))
+  varying <- replace(within, "endogenous", list(within$kept$endogenous))
+  if (within$m > 0) check_instrument_parts(varying, design, list(set))
   components <- if (variance == "amemiya") core_instrumented_amemiya(state, within, design$constant) else
     core_instrumented_between(state, within, k, endogenous, design$constant)
   if (components$df_within < 1) {
@@ -137,7 +139,8 @@ instrumented_facts <- function(request, design, parts, done, solution, sets) {
   names <- c(names(design$x), names(design$beside))
   gone <- setdiff(names(design$beside), names[parts$kept$instruments])
   list(
-    model = request$options$model, method = request$options$method, kappa = done$kappa, endogenous = names[parts$kept$endogenous],
+    model = request$options$model, method = request$options$method, kappa = done$kappa,
+    endogenous = names[parts$kept$endogenous],
     instruments = names[parts$kept$instruments],
     dropped = gone, reasons = instrument_reasons(parts, design, sets)[gone], reduced = core_reduced_form(parts),
     stored = list(z = c(parts$kept$exogenous, parts$kept$instruments),

@@ -19,15 +19,15 @@
 #'
 #' * `"fixed"`: effects are swept from all columns first, instruments too, so that constant and effects are as of
 #'   [fit_fixed()]. `effects = "none"` sweeps none, and the model is pooled.
-#' * `"difference"`: changes of all columns between adjacent periods, as of [fit_difference()]; effects are `"none"`, and
-#'   the constant a drift, or `"period"`.
+#' * `"difference"`: changes of all columns between adjacent periods, as of [fit_difference()]; effects are `"none"`,
+#'   and the constant a drift, or `"period"`.
 #' * `"random"`: all columns quasi-demeaned, as of [fit_random()], with the variance within that of the swept two-stage
 #'   least squares. By `"amemiya"` the variance between is that of \eqn{y - x'b}{y - x'b} with the swept slopes, less
 #'   what regressors that are fixed in time explain; by `"swamy-arora"` that of two-stage least squares between
 #'   entities, where an endogenous regressor is itself fixed in time: it has heavy tails.
 #'
-#' An instrument must move its regressor, which data show ([test_strength()]), and must not move the outcome in any other
-#' way, which they do not: [test_overidentification()] asks whether several instruments agree, and
+#' An instrument must move its regressor, which data show ([test_strength()]), and must not move the outcome in any
+#' other way, which they do not: [test_overidentification()] asks whether several instruments agree, and
 #' [test_endogeneity()] whether they were needed. Where instruments are weak the estimate and its interval mislead
 #' however many rows there are, and `confint(fit, term, method = "anderson-rubin")` gives the values that the data do
 #' not reject, whatever the strength.

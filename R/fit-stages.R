@@ -48,7 +48,8 @@ stage_errors <- function(fit) {
 }
 
 stop_own_errors <- function(what) {
-  stop_wavetax(c("own", "errors"), sprintf("%s has errors of its own, which a covariance as given does not tell.", what),
+  stop_wavetax(c("own", "errors"),
+               sprintf("%s has errors of its own, which a covariance as given does not tell.", what),
                todo = "Use errors that can be computed: `with_errors(fit, se_clustered())`.")
 }
 

@@ -67,7 +67,8 @@ disturbance_words <- function(fit) {
 # What instruments tell of the slope that they move, for its sentence.
 told_of_slope <- function(fit) {
   facts <- fit$instrumented
-  if (!is.null(facts)) c(facts[c("endogenous", "instruments")], told_of_instruments(fit), list(places = set_decimals(fit)))
+  if (is.null(facts)) return(NULL)
+  c(facts[c("endogenous", "instruments")], told_of_instruments(fit), list(places = set_decimals(fit)))
 }
 
 # What a coefficient is of: the units of its term that a sentence can be on.

@@ -13,9 +13,9 @@
 #' `"pairs"`: clusters are drawn anew with all their rows, each draw a cluster of its own with effects of its own;
 #' errors are the spread of the coefficients, referred to t with G - 1 degrees of freedom.
 #'
-#' Of instrumented fits the wild bootstrap draws both stages: b_r minimises the criterion of two-stage least squares under
-#' the null, u is its residual, Pi what the instruments tell of the endogenous regressors beside u, V = X2 - Z Pi; with
-#' one weight s_g for a cluster X2* = Z Pi + s_g V_g and y* = X*b_r + s_g u_g, swept again.
+#' Of instrumented fits the wild bootstrap draws both stages: b_r minimises the criterion of two-stage least squares
+#' under the null, u is its residual, Pi what the instruments tell of the endogenous regressors beside u, V = X2 - Z Pi;
+#' with one weight s_g for a cluster X2* = Z Pi + s_g V_g and y* = X*b_r + s_g u_g, swept again.
 #'
 #' Draws use sums by cluster, never rows: \eqn{O(n r + B G r)}{O(nr + BGr)} for r regressors and crossing effects; where
 #' these have more than 200 levels, under CR1, one sweep a cluster and \eqn{O(B G^2)}{O(BG^2)}.

@@ -43,7 +43,8 @@ compute_errors.se_robust <- function(spec, fit) {
   factor <- if (spec$type == "HC1") done$live / fit$df$residual else 1
   new_errors(
     spec, "robust to unequal variances", fit$df$residual, meat = factor * done$products, type = spec$type,
-    notes = c(done$note, approximate_words(fit, spec), short_panel_words(fit, spec), changes_words(fit, "robust errors"))
+    notes = c(done$note, approximate_words(fit, spec), short_panel_words(fit, spec),
+              changes_words(fit, "robust errors"))
   )
 }
 

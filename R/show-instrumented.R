@@ -104,8 +104,9 @@ instruments_in_words <- function(told) {
   if (is.null(told)) return(NULL)
   by <- list_some(told$instruments, 4)
   alone <- length(told$endogenous) == 1
-  judged <- sprintf("What %s %s is judged by what %s %s of %s", list_words(told$endogenous), if (alone) "does" else "do",
-                    by, if (length(told$instruments) == 1) "moves" else "move", if (alone) "it" else "them")
+  judged <- sprintf("What %s %s is judged by what %s %s of %s", list_words(told$endogenous),
+                    if (alone) "does" else "do", by, if (length(told$instruments) == 1) "moves" else "move",
+                    if (alone) "it" else "them")
   if (is.null(told$strength) || !alone) return(paste0(judged, "."))
   verdict <- strength_verdict(told$strength)
   how <- c(strong = "which is much", middling = "which is enough for the set, if not for the estimate",

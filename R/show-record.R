@@ -88,8 +88,8 @@ print.fit_record <- function(x, ...) {
 blocks_of.fit_record <- function(x, ...) {
   table <- as_table(x)
   list(
-    heading_block(x$title), text_block(x$sample), text_block(x$errors_words), text_block(unlist(x$instrumented$opening)),
-    gap_block(),
+    heading_block(x$title), text_block(x$sample), text_block(x$errors_words),
+    text_block(unlist(x$instrumented$opening)), gap_block(),
     if (nrow(table$rows) > 0) table_block(table) else text_block("  no slopes"),
     gap_block(), text_block(unlist(x$closing))
   )

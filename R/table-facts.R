@@ -235,7 +235,8 @@ instrument_rows <- function(record, model, records) {
                cell(one$instruments, function(names) word_cells(short_instruments(unlist(names)))))
     },
     if (of_any("effective_f")) {
-      new_fact(model, "effective F", "instruments", cell(one$effective_f, function(f) number_cells(f, decimals_for(f, 3))))
+      new_fact(model, "effective F", "instruments",
+               cell(one$effective_f, function(f) number_cells(f, decimals_for(f, 3))))
     },
     if (of_any("agree_p")) {
       new_fact(model, "over-identification p", "instruments", cell(one$agree_p, p_cells))

@@ -4,8 +4,8 @@
 #' outcome?*
 #'
 #' What the instruments leave of the m endogenous columns is added to least squares; Wald's statistic of its
-#' coefficients over m is referred to F(m, df). With clustered errors of one kind the covariance is CR3 and the reference
-#' F(m, G - 1); other errors are their own.
+#' coefficients over m is referred to F(m, df). With clustered errors of one kind the covariance is CR3 and the
+#' reference F(m, G - 1); other errors are their own.
 #'
 #' Null: the regressors are exogenous, if the instruments are valid. A large p does not show that they are: weak
 #' instruments tell nothing.

@@ -40,8 +40,9 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
   if (!is.null(fit$instrumented)) check_random_instruments(fit, type, draws)
   asked <- ask(level, draws, seed)
   instrumented <- !is.null(fit$instrumented)
-  correlated <- if (instrumented) with_instrument_means(fit, mundlak_errors(fit$effects[[1]]$columns, type)) else as_correlated(fit)
-  means <- mean_terms(correlated)
+  correlated <- if (!instrumented) as_correlated(fit) else
+    with_instrument_means(fit, mundlak_errors(fit$effects[[1]]$columns, type))
+  means <- with(correlated$coefficients, term[role == "mean" & status == "kept"])
   when_seen <- intersect(means, means_of_periods(correlated))
   means <- setdiff(means, when_seen)
   entity <- effect_names(correlated)
@@ -77,9 +78,6 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     mundlak_wald(under_errors(refit(correlated, y), mundlak_errors(entity, type)), means, type)$statistic
   }, asked)
 }
-
-# Its means of what varies within, as far as they can be told.
-mean_terms <- function(fit) with(fit$coefficients, term[grepl("^mean\\(", term) & role != "constant" & status == "kept"])
 
 as_correlated <- function(fit) {
   check_keeps_rows(fit, "rows to estimate again")

@@ -7,8 +7,8 @@
 #' \chi^2(q)}{J df/n ~ chi-squared(q)}. Classical: Sargan's \eqn{\|\tilde Z'e\|^2/\sigma^2}{|Z~'e|^2/s2}, sigma^2 over
 #' the residual degrees of freedom.
 #'
-#' Null: all instruments are valid, or err alike. A small p says that some move the outcome otherwise, not which; a large
-#' one does not show that any is valid.
+#' Null: all instruments are valid, or err alike. A small p says that some move the outcome otherwise, not which; a
+#' large one does not show that any is valid.
 #'
 #' @inheritParams test_strength
 #' @return A `panel_test`.
@@ -17,8 +17,8 @@
 #' clustered data: 8 to 34 percent.
 #' @section Errors:
 #' `wavetax_error_method` of a fit without instruments; `wavetax_error_exactly_identified` where there are as many
-#' instruments as endogenous columns; `wavetax_error_errors` under errors that are neither classical, by rows, nor by one
-#' kind of cluster.
+#' instruments as endogenous columns; `wavetax_error_errors` under errors that are neither classical, by rows, nor by
+#' one kind of cluster.
 #' @references Sargan, J. D. (1958), *Econometrica* 26. Hansen, L. P. (1982), *Econometrica* 50.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)

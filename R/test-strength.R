@@ -12,21 +12,21 @@
 #' .10 (23.1 with one instrument and many clusters) instruments are called strong, above that of .30 (12.0) middling,
 #' else weak: then only the set of `confint(fit, term, method = "anderson-rubin")` is to be read.
 #'
-#' With several endogenous columns the statistic asks whether the instruments move them apart: Wald's, of a matrix of one
-#' rank less, chi-squared on l - m + 1 degrees of freedom; the table has the conditional F of each column beside the
+#' With several endogenous columns the statistic asks whether the instruments move them apart: Wald's, of a matrix of
+#' one rank less, chi-squared on l - m + 1 degrees of freedom; the table has the conditional F of each column beside the
 #' others. No cut-offs are known that hold under unequal variances or clusters.
 #'
 #' @param fit An instrumented fit, see [fit_instrumented()].
 #' @inheritParams test_joint
-#' @return A `panel_test` whose `table` has a row for each endogenous column: `endogenous`; the joint F of the instruments
+#' @return A `panel_test` whose `table` has a row for each endogenous column: `endogenous`; the instruments' joint F,
 #'   `f`, `df1`, `df2`, `p_value`; `effective_f` and the value `critical` that it must pass to be strong (of one column);
 #'   `partial_r_squared`; `conditional_f`, `conditional_p` (of several).
 #' @section Errors:
 #' `wavetax_error_method` of a fit without instruments; `wavetax_error_errors` under errors as given, and with no more
 #' clusters than instruments.
-#' @references Montiel Olea, J. L. and Pflueger, C. (2013), *Journal of Business & Economic Statistics* 31. Sanderson, E.
-#'   and Windmeijer, F. (2016), *Journal of Econometrics* 190. Kleibergen, F. and Paap, R. (2006), *Journal of
-#'   Econometrics* 133.
+#' @references Montiel Olea, J. L. and Pflueger, C. (2013), *Journal of Business & Economic Statistics* 31.
+#'   Sanderson, E. and Windmeijer, F. (2016), *Journal of Econometrics* 190. Kleibergen, F. and Paap, R. (2006),
+#'   *Journal of Econometrics* 133.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fit <- fit_instrumented(log(nights) ~ levy + storms + log(berths), panel, endogenous = ~ log(berths),
@@ -51,8 +51,9 @@ test_strength <- function(fit, level = 0.05) {
       p_value = found$weak_p, null = "the bias can be a tenth of the largest there can be, or more",
       alternative = "it is less", verdicts = c("the instruments are strong.", strength_advice(verdict)),
       distribution = list(name = "noncentral F", df = numeric()),
-      notes = c(sprintf("Strong above %s, weak under %s; first stage under errors %s.", format_number(found$critical, 3),
-                        format_number(found$middling, 3), fit$errors$label), few_clusters_of_strength(fit))
+      notes = c(sprintf("Strong above %s, weak under %s; first stage under errors %s.",
+                        format_number(found$critical, 3), format_number(found$middling, 3), fit$errors$label),
+                few_clusters_of_strength(fit))
     )
   } else {
     rank <- rank_statistic(fit)
@@ -73,7 +74,8 @@ strength_columns <- function(found) {
   alone <- nrow(found) == 1
   columns <- list(
     typed_column("endogenous", "", "text"), typed_column("f", "joint F", "number"), typed_column("p_value", "p", "p"),
-    if (alone) typed_column("effective_f", "effective F", "number"), if (alone) typed_column("critical", "strong from", "number"),
+    if (alone) typed_column("effective_f", "effective F", "number"),
+    if (alone) typed_column("critical", "strong from", "number"),
     typed_column("partial_r_squared", "partial R-squared", "ratio"),
     if (!alone) typed_column("conditional_f", "conditional F", "number"),
     if (!alone) typed_column("conditional_p", "its p", "p")

@@ -16,10 +16,13 @@ seconds <- function(expr) system.time(expr)[["elapsed"]]
 least <- function(f, times = 5) min(vapply(seq_len(times), function(i) seconds(f()), 0))
 plain <- least(function() fit_fixed(y ~ x1 + x2 + q, panel))
 fits <- new.env()
-made <- function(method) function() fits[[method]] <- fit_instrumented(y ~ x1 + x2 + q, panel, ~ q, ~ z1 + z2, method = method)
+made <- function(method) {
+  function() fits[[method]] <- fit_instrumented(y ~ x1 + x2 + q, panel, ~ q, ~ z1 + z2, method = method)
+}
 fit <- NULL
 line <- function(what, time, most) cat(sprintf("| %s | %.2f s | %.2f | %s |\n", what, time, time / plain, most))
-cat(sprintf("| %.0e rows, the plain fit %.2f s | seconds | times | at most |\n| :-- | --: | --: | --: |\n", rows, plain))
+cat(sprintf("| %.0e rows, the plain fit %.2f s | seconds | times | at most |\n", rows, plain))
+cat("| :-- | --: | --: | --: |\n")
 two <- least(made("2sls"))
 line("two stages, clustered", two, "")
 fit <- fits[["2sls"]]

@@ -98,18 +98,18 @@ markdown <- function(table, headings) {
 }
 lines <- c(
   "# How often instrumented fits reject what is true", "",
-  sprintf("`bench/instruments.R`, %d draws a cell, in percent at 5: a size of 5 is known to about %s either way.", draws,
-          formatC(196 * sqrt(0.95 * 0.05 / draws), format = "f", digits = 1)),
+  sprintf("`bench/instruments.R`, %d draws a cell, in percent at 5: a size of 5 is known to about %s either way.",
+          draws, formatC(196 * sqrt(0.95 * 0.05 / draws), format = "f", digits = 1)),
   "One regressor answers to the outcome (correlation .6) and is instrumented by l variables; effects of N entities are",
-  "swept out, T periods; disturbances and instruments have autocorrelation .7 and entities spreads of their own. Errors",
-  "are clustered by entity but in the column classical.", "",
+  "swept out, T periods; disturbances and instruments have autocorrelation .7 and entities spreads of their own.",
+  "Errors are clustered by entity but in the column classical.", "",
   "## The slope, the set and over-identification", "",
   markdown(with(sizes, list(
     N, P, l, formatC(median_f, format = "f", digits = 1), ifelse(uneven, "a fifth missing", "even"),
     percent(called_strong), percent(least_squares), percent(classical), percent(cr1), percent(cr3), percent(wild),
     percent(liml), percent(gmm), percent(gmm_cr3), percent(set), percent(J)
-  )), c("N", "T", "l", "median effective F", "rows", "called strong", "least squares", "classical", "CR1", "CR3", "wild",
-        "limited information, CR1", "moments, CR1", "moments, CR3", "Anderson-Rubin", "over-identification")),
+  )), c("N", "T", "l", "median effective F", "rows", "called strong", "least squares", "classical", "CR1", "CR3",
+        "wild", "limited information, CR1", "moments, CR1", "moments, CR3", "Anderson-Rubin", "over-identification")),
   "Least squares is biased, and rejects the truth the oftener the more rows there are. Where instruments are weak t of",
   "several instruments rejects too often under any errors, and the set does not.", "",
   "## Endogeneity, where nothing answers back", "",

@@ -9,7 +9,8 @@ random_sample <- function() {
 }
 
 # Variance components and quasi-demeaned two-stage least squares, with dense matrices.
-dense_random <- function(d, variance, instruments = c("z1", "z2", "z3"), exogenous = c("x1", "fixed"), constant = TRUE) {
+dense_random <- function(d, variance, instruments = c("z1", "z2", "z3"), exogenous = c("x1", "fixed"),
+                         constant = TRUE) {
   D <- dummies_of(d$id)
   P <- projection(D)
   n <- nrow(d)
@@ -190,7 +191,8 @@ test_that("endogeneity is the Wald test of what instruments leave, added to leas
     plain <- function(errors) {
       p <- panel_frame(with, id, year)
       formula <- stats::reformulate(c("x1", q, left), "y")
-      if (effects == "none") fit_pooled(formula, p, errors = errors) else fit_fixed(formula, p, effects, errors = errors)
+      if (effects == "none") fit_pooled(formula, p, errors = errors) else
+        fit_fixed(formula, p, effects, errors = errors)
     }
     for (spec in list(se_clustered(~ id), se_classical(), se_robust("HC1"), se_robust("HC3"), se_clustered(~ id + year),
                       se_newey_west(2))) {
