@@ -163,4 +163,8 @@ core_pseudo_solve <- function(M, b) {
 }
 
 # The inverse of a root whose rows are independent, from the right: root x it is the identity.
-core_row_inverse <- function(root) t(root) %*% solve(tcrossprod(root))
+core_row_inverse <- function(root) {
+  size <- sqrt(rowSums(root^2))
+  own <- qr(t(root / size), tol = 0, LAPACK = FALSE)
+  qr.Q(own) %*% t(backsolve(qr.R(own), diag(nrow(root)))) / rep(size, each = ncol(root))
+}

@@ -9,9 +9,8 @@
 #' * `vcov()`, `confint()`: of the same coefficients, under the fit's own errors. `confint(fit, term, method =
 #'   "anderson-rubin")`, of the one endogenous coefficient of [fit_instrumented()]: the values that Anderson and Rubin's
 #'   test does not reject, whatever the strength of the instruments; `low` and `high`, a row a piece, none where no
-#'   value
-#'   fits, infinite where a piece is open. Classical errors: F(l, d) of the outcome less beta times the regressor on the
-#'   l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G - l)}, T
+#'   value fits, infinite where a piece is open. Classical errors: F(l, d) of the outcome less beta times the regressor
+#'   on the l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G - l)}, T
 #'   of its moments under the null; robust: T/l ~ F(l, d).
 #' * `residuals(type = )`: `"disturbance"` is y less the regressors' part and the
 #'   effect; `"effect"` the effect itself (estimated, or for random effects

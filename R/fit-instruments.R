@@ -60,7 +60,7 @@ check_instrument_parts <- function(parts, design, sets) {
   if (length(lost) > 0) {
     refuse(sprintf("Nothing of %s is left to be instrumented.", list_words(names[lost])),
            "Leave it out of the formula, or sweep fewer effects.",
-           told(instrument_reasons(parts, design, sets, parts$x)))
+           told(instrument_reasons(parts, design, sets, parts$x)[names[lost]]))
   }
   if (parts$l < parts$m) {
     refuse(if (parts$l == 0) sprintf("No instrument is left for %s.", list_words(names[parts$kept$endogenous])) else

@@ -48,8 +48,8 @@
 #' 9. `wavetax_error_errors`: a change is of two periods.
 #' 10. With the leverages of effects and fitted regressors, as if the first stage were known; a note says so.
 #' 11. CR3 leaves each cluster out and estimates every stage again; a coefficient that does not exist without one of
-#'    them has no error, and the cluster is named. CR2 and Satterthwaite's degrees of freedom are `wavetax_error_errors`: no
-#'    better than CR1.
+#'    them has no error, and the cluster is named. CR2 and Satterthwaite's degrees of freedom are
+#'    `wavetax_error_errors`: no better than CR1.
 #' 12. `wavetax_error_errors`: use clustered or Driscoll-Kraay errors.
 #' 13. The wild one of two-stage least squares under CR1: the null is imposed, and the first stage is drawn too
 #'    (Davidson and MacKinnon 2010). Otherwise `wavetax_error_errors`.

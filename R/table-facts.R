@@ -125,7 +125,9 @@ with_effects_facts <- function(records) {
 
 dummies_beside_swept <- function(records) {
   dummies <- unlist(lapply(records, function(record) {
-    unlist(lapply(unique(record$pieces$variable), function(variable) all.vars(str2lang(variable))))
+    unlist(lapply(unique(record$pieces$variable), function(variable) {
+      all.vars(tryCatch(str2lang(variable), error = function(cnd) as.name(variable)))
+    }))
   }))
   swept <- unlist(lapply(records, function(record) if (method_of(record)$effects == "fixed") record$effects))
   any(paste(dummies, "effects") %in% swept)

@@ -19,8 +19,8 @@
 #' @param fit An instrumented fit, see [fit_instrumented()].
 #' @inheritParams test_joint
 #' @return A `panel_test` whose `table` has a row for each endogenous column: `endogenous`; the instruments' joint F,
-#'   `f`, `df1`, `df2`, `p_value`; `effective_f` and the value `critical` that it must pass to be strong (of one column);
-#'   `partial_r_squared`; `conditional_f`, `conditional_p` (of several).
+#'   `f`, `df1`, `df2`, `p_value`; `effective_f` and the value `critical` that it must pass to be strong (of one
+#'   column); `partial_r_squared`; `conditional_f`, `conditional_p` (of several).
 #' @section Errors:
 #' `wavetax_error_method` of a fit without instruments; `wavetax_error_errors` under errors as given, and with no more
 #' clusters than instruments.
