@@ -50,7 +50,9 @@ compare_errors <- function(fit, terms = NULL, ...) {
     stop_wavetax(c("none_computed", "errors"),
                  "None of these errors can be computed of this fit.", where = unname(skipped)[1])
   }
-  classical <- standard_errors(under_errors(fit, se_classical()))[match(out$term, all)]
+  # The method of moments has no classical errors.
+  classical <- if (is_by_moments(fit)) NA_real_ else
+    standard_errors(under_errors(fit, se_classical()))[match(out$term, all)]
   out$ratio <- out$std_error / classical
   out$errors <- rep(make.unique(out$errors[match(seq_len(sum(used)), rep(seq_len(sum(used)), each = length(chosen)))],
                                 sep = " "), each = length(chosen))
@@ -76,15 +78,22 @@ usual_errors <- function(fit) {
   index <- fit$design$index
   entity <- if (!is.null(index)) index$entity else if (length(fit$effects) > 0) fit$effects[[1]]$columns
   by <- function(...) list(se_clustered(column_formula(c(...))))
+  if (is_by_moments(fit)) {
+    return(c(list(se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) {
+      c(by(entity), list(se_clustered(column_formula(entity), "CR3")))
+    }))
+  }
   c(list(se_classical(), se_robust("HC1"), se_robust("HC3")), if (!is.null(entity)) by(entity),
     if (!is.null(index)) c(by(index$entity, index$period), list(se_newey_west(), se_driscoll_kraay())),
     if (has_few_pairs(fit)) list(se_panel_corrected()))
 }
 
+is_by_moments <- function(fit) identical(fit$instrumented$method, "gmm")
+
 # Whether pairs of entities are few enough to be looked at by the way.
 has_few_pairs <- function(fit) {
   index <- fit$design$index
-  !is.null(index) && is.null(fit$design$between) && fit$method != "gls" && fit$transform$kind != "changes" &&
+  !is.null(index) && is.null(fit$design$between) && !fit$method %in% c("gls", "instrumented") && fit$transform$kind != "changes" &&
     length(index$entities) <= 1000
 }
 

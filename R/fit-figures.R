@@ -68,5 +68,6 @@ regression_f <- function(fit) {
 own_r_squared <- function(fit) {
   kinds <- c(if (length(fit$effects) > 1) "swept", if (has_swept_effects(fit)) "within",
              if (!is.null(fit$design$between)) "between", "of_changes", "overall")
-  unname(fit$r_squared[intersect(kinds, names(fit$r_squared))[1]])
+  known <- intersect(kinds, names(fit$r_squared))
+  if (length(known) > 0) unname(fit$r_squared[known[1]]) else NA_real_
 }

@@ -147,7 +147,13 @@ model.matrix.panel_fit <- function(object, type = c("raw", "swept"), ...) {
 }
 
 swept_regressors <- function(fit) {
-  out <- core_swept(fit_rows(fit), fit$transform, fit$regression)
+  regression <- fit$regression
+  if (!is.null(fit$instrumented)) {
+    # Scores are of instruments, and the matrix is of regressors.
+    regression$regressors <- match(slope_names(fit), names(fit$design$x))
+    regression$frame$centre <- regression$frame$centre[seq_along(kept_terms(fit))]
+  }
+  out <- core_swept(fit_rows(fit), fit$transform, regression)
   colnames(out) <- kept_terms(fit)
   out
 }

@@ -71,18 +71,10 @@ fit_instrumented <- function(formula, data, endogenous, instruments, effects = "
   run_fit(fit_request(
     "instrumented", match.call(), formula, data, rlang::enquo(weights), rlang::enquo(rows), errors, keep,
     if (!missing(effects)) rlang::enquo(effects),
-    list(endogenous = columns_argument(rlang::enquo(endogenous), data, "endogenous"),
-         instruments = columns_argument(rlang::enquo(instruments), data, "instruments"), model = model,
+    list(endogenous = regressors_argument(rlang::enquo(endogenous), data, "endogenous"),
+         instruments = regressors_argument(rlang::enquo(instruments), data, "instruments"), model = model,
          method = method, variance = variance)
   ))
-}
-
-stop_instruments_missing <- function(argument) {
-  stop_wavetax(
-    c("instruments", "argument"), sprintf("`%s` is missing.", argument),
-    todo = if (argument == "endogenous") "Name the terms that are instrumented: `endogenous = ~ x`." else
-      "Name what instruments them: `instruments = ~ z`."
-  )
 }
 
 method_instrumented <- function() {

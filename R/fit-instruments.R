@@ -4,10 +4,6 @@
 instrument_terms <- function(request) {
   index <- if (is_panel_frame(request$data)) panel_index(request$data)
   labels <- function(formula) {
-    if (!rlang::is_formula(formula, lhs = FALSE)) {
-      stop_wavetax(c("instruments", "argument"), sprintf("`endogenous` or `instruments` is %s.", value_words(formula)),
-                   todo = "Give one-sided formulas: `endogenous = ~ x, instruments = ~ z`.")
-    }
     terms <- formula_terms(expand_shifts(plain_operators(with_outcome(formula, request$formula)), index), request$data,
                            index)
     attr(terms, "term.labels")

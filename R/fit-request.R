@@ -97,6 +97,22 @@ columns_argument <- function(quo, data, argument) {
   )
 }
 
+# Regressors as a one-sided formula, bare, or in words.
+regressors_argument <- function(quo, data, argument) {
+  value <- argument_value(quo, names(data))
+  if (is.null(value)) stop_instruments_missing(argument)
+  if (!is_one_text(value) || value %in% names(data)) return(columns_argument(quo, data, argument))
+  regressors_from_text(paste("~", sub("^ *~", "", value)), data)
+}
+
+stop_instruments_missing <- function(argument) {
+  stop_wavetax(
+    c("instruments", "argument"), sprintf("`%s` is missing.", argument),
+    todo = if (argument == "endogenous") "Name the terms that are instrumented: `endogenous = ~ x`." else
+      "Name what instruments them: `instruments = ~ z`."
+  )
+}
+
 # What an argument stands for: a name or an expression of columns is taken as a formula, all else is evaluated, such as
 # what has a formula in it.
 argument_value <- function(quo, columns) {
@@ -202,7 +218,10 @@ update.panel_fit <- function(object, formula., ..., evaluate = TRUE) {
   }
   if ("effects" %in% names(changes)) request$effects <- effects_argument(changes$effects, request$data)
   if ("errors" %in% names(changes)) request["errors"] <- list(rlang::eval_tidy(changes$errors))
-  for (name in intersect(names(changes), names(request$options))) {
+  for (name in intersect(names(changes), c("endogenous", "instruments"))) {
+    request$options[[name]] <- regressors_argument(changes[[name]], request$data, name)
+  }
+  for (name in setdiff(intersect(names(changes), names(request$options)), c("endogenous", "instruments"))) {
     value <- rlang::eval_tidy(changes[[name]])
     request$options[name] <- list(if (name == "serial") serial_argument(value, object$method == "gls") else value)
   }

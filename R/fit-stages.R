@@ -263,7 +263,7 @@ told_of_instruments <- function(fit) {
 # confint() by Anderson and Rubin's test.
 values_not_rejected <- function(fit, parm, level) {
   check_is_instrumented(fit, "Anderson and Rubin's set")
-  check_keeps_rows(fit, "a set of values")
+  check_keeps_rows(fit, "sets of values")
   facts <- fit$instrumented
   refuse <- function(found, todo) stop_wavetax(c("instruments", "method"), found, todo = todo)
   if (length(facts$endogenous) > 1) {

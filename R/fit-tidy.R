@@ -81,7 +81,7 @@ augment.panel_fit <- function(x, data = NULL, newdata = NULL, ...) {
   }
   check_keeps_rows(x, "rows to add to")
   columns <- list(.fitted = stats::fitted(x), .resid = stats::residuals(x))
-  rows <- tryCatch(row_measures(x), wavetax_error_leverages = function(cnd) {
+  rows <- if (is.null(x$instrumented)) tryCatch(row_measures(x), wavetax_error_leverages = function(cnd) {
     tell_wavetax(c(i = paste(first_line(cnd), "The columns that need it are left out.")))
     NULL
   })

@@ -82,8 +82,8 @@ comparison_reading <- function(x, rows) {
   } else if (length(p) > 0) {
     sprintf("All say at 5 percent that it %s", if (p[1] < reading_level) "differs from zero" else "may be zero")
   }
-  ratio <- range(rows$ratio, na.rm = TRUE)
-  if (length(said) == 0) {
+  ratio <- if (all(is.na(rows$ratio))) NULL else range(rows$ratio, na.rm = TRUE)
+  if (length(said) == 0 && !is.null(ratio)) {
     said <- if (all(abs(log(ratio)) < log(1.15))) "All errors are near the classical one" else
       sprintf("These errors are %s to %s times the classical one", fixed_decimals(ratio[1], 2),
               fixed_decimals(ratio[2], 2))
