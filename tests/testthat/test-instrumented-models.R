@@ -208,3 +208,18 @@ test_that("endogeneity is the Wald test of what instruments leave, added to leas
     }
   }
 })
+
+test_that("the joint F of strength is that of the first stage as a fit, whatever the model", {
+  d <- random_sample()
+  p <- panel_frame(d, id, year)
+  for (model in c("fixed", "random", "difference", "pooled")) for (weights in list(NULL, ~ w)) {
+    if (!is.null(weights) && model %in% c("random", "difference")) next
+    fit <- fit_instrumented(y ~ x1 + q1, p, ~ q1, ~ z1 + z2, model = model, weights = weights)
+    joint <- test_joint(first_stage(fit)$q1, c("z1", "z2"))
+    row <- test_strength(fit)$table
+    expect_equal(c(row$f, row$df1, row$df2, row$p_value), unname(c(joint$statistic, joint$parameter, joint$p.value)),
+                 tolerance = 1e-7)
+    expect_equal(row$partial_r_squared,
+                 1 - first_stage(fit)$q1$ssr / update(first_stage(fit)$q1, . ~ . - z1 - z2)$ssr, tolerance = 1e-7)
+  }
+})

@@ -185,3 +185,31 @@ test_that("whether instruments agree is Sargan's statistic, and J by rows and by
     }
   }
 })
+
+test_that("units, shifts, order, labels and rows alone in an effect change nothing", {
+  d <- instrumented_sample()
+  told <- function(d, ...) {
+    fit <- fit_instrumented(y ~ x1 + f + q1, panel_frame(d, id, year), ~ q1, ~ z1 + z2 + z3, ...)
+    few <- with_errors(fit, se_clustered(type = "CR3"))
+    c(coef(fit)[["q1"]], sqrt(vcov(fit)["q1", "q1"]), sqrt(vcov(few)["q1", "q1"]), test_strength(fit)$statistic,
+      unlist(anderson_rubin(fit)), test_overidentification(fit)$statistic, test_endogeneity(fit)$statistic)
+  }
+  anderson_rubin <- function(fit) confint(with_errors(fit, se_classical()), method = "anderson-rubin", level = 0.999)
+  cases <- list(
+    units = transform(d, z1 = 1e8 * z1, z2 = 1e-8 * z2), instrument = transform(d, z1 = z1 + 1e8),
+    endogenous = transform(d, q1 = q1 + 1e8), outcome = transform(d, y = y + 1e8),
+    exogenous = transform(d, x1 = 1e6 * x1 + 1e8), order = d[sample(nrow(d)), ],
+    labels = transform(d, id = paste0("e`\\ ", id)),
+    alone = rbind(d, transform(d[1:3, ], id = 101:103, y = 1e3, z1 = -50))
+  )
+  for (case in names(cases)) expect_equal(told(cases[[case]]), told(d), tolerance = 1e-5, label = case)
+  # One instrument, no exogenous regressor: matrices of one row.
+  one <- fit_instrumented(y ~ q1, panel_frame(d, id, year), ~ q1, ~ z1, errors = se_clustered(~ id, "CR3"))
+  expect_true(all(is.finite(c(vcov(one), test_endogeneity(one)$p.value,
+                              as.data.frame(with_errors(one, se_bootstrap(draws = 19)))$p_value))))
+  names(d)[names(d) %in% c("q1", "z1")] <- c("(Intercept)", "a`b\\c")
+  odd <- fit_instrumented(y ~ x1 + `a\`b\\c`, panel_frame(d, id, year), ~ `a\`b\\c`, ~ `(Intercept)` + z2)
+  expect_identical(odd$instrumented$endogenous, "a`b\\c")
+  expect_output(print(spec_table(odd)), "a`b", fixed = TRUE)
+  expect_identical(names(first_stage(odd)), "a`b\\c")
+})
