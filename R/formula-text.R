@@ -66,7 +66,8 @@ formula_from_text <- function(text, data) {
 # What is written as text, and how.
 text_forms <- list(
   formula = c("formula", "y ~ x1 + log(x2)"), condition = c("condition", "season > 2012"),
-  variable = c("new column", "rise = change(levy) * berths"), regressors = c("step", "~ storms + log(fuel)"),
+  variable = c("new column", "rise = change(levy) * berths"),
+  regressors = c("list of regressors", "~ storms + log(fuel)"),
   effects = c("list of effects", "harbour + coast:season")
 )
 

@@ -106,28 +106,22 @@ compute_errors.se_bootstrap <- function(spec, fit) {
 
 # The errors of the formula, the clusters' sums and what belongs to them.
 bootstrap_parts <- function(spec, fit) {
-  check_keeps_rows(fit, "a bootstrap")
-  formula <- compute_errors(formula_of_bootstrap(spec), fit)
-  dimension <- cluster_dimensions(fit, spec)[[1]]
-  clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
-  check_whole_effects(fit, clusters, dimension$name)
+  drawn <- drawn_clusters(spec, fit)
+  clusters <- drawn$clusters
   walk <- error_walk(fit)
-  live <- all_live_rows(fit, walk)
-  nested <- nested_effects(fit, clusters, live)
+  nested <- drawn$nested
   # Sweeping many effects once a cluster takes less than columns for them.
   carried <- spec$scheme == "wild" && spec$type == "CR1" &&
     sum(core_unknowns(swept_sets(fit)[!nested])) > most_drawn_columns
   basis <- if (!carried) cluster_basis(fit, walk, nested, apart = FALSE)
-  # Clusters of rows that are fitted whatever their outcome are not drawn.
-  alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
   across <- NULL
   if (is.null(basis) || ncol(basis$z)^2 * clusters$count > most_basis_cells) {
     basis <- core_coordinate_rows(walk, 1L)
     basis$pick <- without_first(ncol(basis$z) + 1L)
-    across <- carried_across(spec, fit, basis, clusters, alive, dimension$name)
+    across <- carried_across(spec, fit, basis, clusters, drawn$alive, drawn$name)
   }
-  moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, alive, drop = FALSE])
-  list(name = dimension$name, formula = formula, basis = basis, moments = c(moments, list(across = across)),
+  moments <- lapply(core_cluster_moments(basis, clusters), function(one) one[, drawn$alive, drop = FALSE])
+  list(name = drawn$name, formula = drawn$formula, basis = basis, moments = c(moments, list(across = across)),
        adjustment = switch(spec$type, CR2 = "root", CR3 = "inverse", "none"))
 }
 

@@ -6,6 +6,20 @@ formula_of_bootstrap <- function(spec) {
                  combine = "subtract")
 }
 
+# What is drawn: list(formula, the errors whose t is; clusters and their name; nested, whether each set of effects lies
+# within them; alive, the clusters with rows that tell of the noise: no others are drawn).
+drawn_clusters <- function(spec, fit) {
+  check_keeps_rows(fit, "a bootstrap")
+  formula <- compute_errors(formula_of_bootstrap(spec), fit)
+  dimension <- cluster_dimensions(fit, spec)[[1]]
+  clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
+  check_whole_effects(fit, clusters, dimension$name)
+  live <- all_live_rows(fit)
+  alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
+  list(formula = formula, clusters = clusters, name = dimension$name, nested = nested_effects(fit, clusters, live),
+       alive = alive)
+}
+
 # Draws belong to clusters by their label, whatever the order of rows.
 sorted_clusters <- function(clusters) {
   place <- order(clusters$labels, method = "radix")

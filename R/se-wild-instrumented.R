@@ -3,21 +3,16 @@
 # Wild draws in which the first stage is drawn too: by coefficient p of its null, and the interval of nulls that are not
 # rejected. Errors are those of the formula.
 wild_of_instrumented <- function(spec, fit) {
-  check_keeps_rows(fit, "a bootstrap")
-  formula <- compute_errors(formula_of_bootstrap(spec), fit)
-  dimension <- cluster_dimensions(fit, spec)[[1]]
-  clusters <- sorted_clusters(cluster_groups(fit, dimension$columns))
-  check_whole_effects(fit, clusters, dimension$name)
-  live <- all_live_rows(fit)
-  basis <- instrumented_basis(fit, nested_effects(fit, clusters, live))
-  if (is.null(basis)) stop_many_crossing("Wild draws", dimension$name)
-  moments <- core_wild_moments(basis$d, basis, clusters, fit$instrumented$reduced$parts)
-  alive <- if (is.null(live$fitted)) TRUE else tabulate(clusters$codes[-live$fitted], clusters$count) > 0
-  moments$grams <- moments$grams[, alive, drop = FALSE]
+  drawn <- drawn_clusters(spec, fit)
+  formula <- drawn$formula
+  basis <- instrumented_basis(fit, drawn$nested)
+  if (is.null(basis)) stop_many_crossing("Wild draws", drawn$name)
+  moments <- core_wild_moments(basis$d, basis, drawn$clusters, fit$instrumented$reduced$parts)
+  moments$grams <- moments$grams[, drawn$alive, drop = FALSE]
   weights <- wild_weights_by_level(ncol(moments$grams), spec)
   one <- weights(0.95)
   new_errors(
-    spec, sprintf("wild bootstrap by %s", dimension$name), formula$df, meat = formula$meat,
+    spec, sprintf("wild bootstrap by %s", drawn$name), formula$df, meat = formula$meat,
     type = sprintf("%s of CR1", draw_words(one, one$draws)), clusters = formula$clusters, sizes = formula$sizes,
     joint = "clusters", own = wild_instrumented_answers(moments, weights, kept_estimates(fit),
                                                         coefficients_by_part(fit)$place),
