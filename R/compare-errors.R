@@ -93,8 +93,8 @@ is_by_moments <- function(fit) identical(fit$instrumented$method, "gmm")
 # Whether pairs of entities are few enough to be looked at by the way.
 has_few_pairs <- function(fit) {
   index <- fit$design$index
-  !is.null(index) && is.null(fit$design$between) && !fit$method %in% c("gls", "instrumented") && fit$transform$kind != "changes" &&
-    length(index$entities) <= 1000
+  !is.null(index) && is.null(fit$design$between) && !fit$method %in% c("gls", "instrumented") &&
+    fit$transform$kind != "changes" && length(index$entities) <= 1000
 }
 
 comparison_label <- function(fit) {

@@ -10,8 +10,8 @@
 #'   "anderson-rubin")`, of the one endogenous coefficient of [fit_instrumented()]: the values that Anderson and Rubin's
 #'   test does not reject, whatever the strength of the instruments; `low` and `high`, a row a piece, none where no
 #'   value fits, infinite where a piece is open. Classical errors: F(l, d) of the outcome less beta times the regressor
-#'   on the l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G - l)}, T
-#'   of its moments under the null; robust: T/l ~ F(l, d).
+#'   on the l instruments; clustered: \eqn{(G - l)/l \cdot T/(G - T) \sim F(l, G - l)}{(G - l)/l T/(G - T) ~ F(l, G -
+#'   l)}, T of its moments under the null; robust: T/l ~ F(l, d).
 #' * `residuals(type = )`: `"disturbance"` is y less the regressors' part and the
 #'   effect; `"effect"` the effect itself (estimated, or for random effects
 #'   predicted and shrunken by \eqn{T_i \sigma^2_u / (\sigma^2_e + T_i

@@ -140,8 +140,10 @@ draw_estimates <- function(rows, sets, title, says, axis, reference, vertical) {
   figure <- ggplot2::ggplot(rows, ggplot2::aes(x = .data$estimate, y = .data$at, colour = .data$series,
                                                shape = .data$series)) +
     ggplot2::geom_vline(xintercept = reference, colour = look_shades$grey, linewidth = 0.5) +
-    ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), sets, linewidth = 1.8,
-                          alpha = 0.35) +
+    (if (nrow(sets) > 0) {
+      ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), sets, linewidth = 1.8,
+                            alpha = 0.35)
+    }) +
     ggplot2::geom_segment(ggplot2::aes(x = .data$low, xend = .data$high, yend = .data$at), linewidth = 0.7,
                           na.rm = TRUE) +
     ggplot2::geom_point(size = 2, stroke = 0.8, fill = "white") +
