@@ -71,8 +71,10 @@ core_wild_squares <- function(moments, null, j, s) {
   of_instruments <- matrix(null$told[of_z2, ], length(of_z2)) %*% second$b
   taken <- rbind(fitted, of_instruments)
   inside <- nrow(direction)
-  first <- rep(seq_len(inside), inside)
-  last <- rep(seq_len(inside), each = inside)
+  # Directions have nothing of D, those of endogenous regressors nothing of X1.
+  live <- if (exogenous) moments$r + seq_len(inside - moments$r) else of_z2
+  first <- rep(live, inside)
+  last <- rep(seq_len(inside), each = length(live))
   p <- nrow(moments$whole)
   N <- moments$grams[first + (last - 1L) * p, , drop = FALSE]
   score <- s * crossprod(null$u, direction) -
@@ -85,18 +87,26 @@ core_wild_squares <- function(moments, null, j, s) {
 
 # By draw the coefficients of `y` on columns x, a list, and (x'x)^-1 x' row by row: list(b, m x draws; inverse).
 core_wild_second <- function(x, y) {
-  if (length(x) == 1) {
-    inverse <- x[[1]] / rep(colSums(x[[1]]^2), each = nrow(y))
-    return(list(b = matrix(colSums(inverse * y), 1), inverse = list(inverse)))
-  }
   m <- length(x)
-  l <- nrow(y)
+  found <- function(inverse) {
+    list(b = do.call(rbind, lapply(inverse, function(one) colSums(one * y))), inverse = inverse)
+  }
+  times <- function(x, by) x * rep(by, each = l)
+  found <- function(inverse) list(b = do.call(rbind, lapply(inverse, function(one) colSums(one * y))), inverse = inverse)
+  if (m == 1) return(found(list(times(x[[1]], 1 / colSums(x[[1]]^2)))))
+  if (m == 2) {
+    a <- colSums(x[[1]]^2)
+    b <- colSums(x[[1]] * x[[2]])
+    d <- colSums(x[[2]]^2)
+    size <- a * d - b^2
+    return(found(list(times(x[[1]], d / size) - times(x[[2]], b / size),
+                      times(x[[2]], a / size) - times(x[[1]], b / size))))
+  }
   each <- vapply(seq_len(ncol(y)), function(d) {
     one <- matrix(vapply(x, function(column) column[, d], numeric(l)), l)
     as.vector(solve(crossprod(one), t(one)))
   }, numeric(m * l))
-  inverse <- lapply(seq_len(m), function(i) matrix(each[seq(i, by = m, length.out = l), ], l))
-  list(b = do.call(rbind, lapply(inverse, function(one) colSums(one * y))), inverse = inverse)
+  found(lapply(seq_len(m), function(i) matrix(each[seq(i, by = m, length.out = l), ], l)))
 }
 
 # The sum of squared scores of coefficient j of the fit itself.
