@@ -88,11 +88,11 @@ core_wild_squares <- function(moments, null, j, s) {
 # By draw the coefficients of `y` on columns x, a list, and (x'x)^-1 x' row by row: list(b, m x draws; inverse).
 core_wild_second <- function(x, y) {
   m <- length(x)
+  l <- nrow(y)
+  times <- function(x, by) x * rep(by, each = l)
   found <- function(inverse) {
     list(b = do.call(rbind, lapply(inverse, function(one) colSums(one * y))), inverse = inverse)
   }
-  times <- function(x, by) x * rep(by, each = l)
-  found <- function(inverse) list(b = do.call(rbind, lapply(inverse, function(one) colSums(one * y))), inverse = inverse)
   if (m == 1) return(found(list(times(x[[1]], 1 / colSums(x[[1]]^2)))))
   if (m == 2) {
     a <- colSums(x[[1]]^2)
