@@ -14,8 +14,8 @@
 #' @return A `panel_test` whose `table` has the coefficient of what the instruments leave of each column: `endogenous`,
 #'   `estimate` (least squares' slope less the instruments'), `std_error`, `p_value`.
 #' @section Size:
-#' True nulls rejected at 5 percent with clusters: 3 to 7 percent (`docs/instruments.md` of the sources). CR1 would
-#' reject in 3 to 9, classical errors in 9 to 28 percent of clustered cases.
+#' True nulls rejected at 5 percent with clusters: 3 to 6 percent (`docs/instruments.md` of the sources). Classical
+#' errors reject in 8 to 27 percent of clustered cases.
 #' @section Errors:
 #' `wavetax_error_method` of a fit without instruments; `wavetax_error_too_few_clusters`.
 #' @references Wu, D.-M. (1973), *Econometrica* 41. Hausman, J. A. (1978), *Econometrica* 46.

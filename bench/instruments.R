@@ -110,8 +110,9 @@ lines <- c(
     percent(liml), percent(gmm), percent(gmm_cr3), percent(set), percent(J)
   )), c("N", "T", "l", "median effective F", "rows", "called strong", "least squares", "classical", "CR1", "CR3",
         "wild", "limited information, CR1", "moments, CR1", "moments, CR3", "Anderson-Rubin", "over-identification")),
-  "Least squares is biased, and rejects the truth the oftener the more rows there are. Where instruments are weak t of",
-  "several instruments rejects too often under any errors, and the set does not.", "",
+  "Least squares is biased, and rejects the truth the oftener the more rows there are. Where instruments are weak CR1",
+  "rejects too often with several of them, CR3, the wild bootstrap and limited information less; the set keeps its",
+  "size whatever the strength.", "",
   "## Endogeneity, where nothing answers back", "",
   "Instruments of an effective F of about 30.", "",
   markdown(with(exogenous, list(N, P, l, percent(cr3), percent(both), percent(classical))),
