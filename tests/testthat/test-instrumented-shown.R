@@ -42,6 +42,20 @@ test_that("tests, sets, tables and sentences of instruments are in words", {
   expect_identical(names(confint(weak, method = "anderson-rubin")), c("low", "high"))
 })
 
+test_that("between strong and weak the set stands beside the estimate", {
+  d <- instrumented_sample()
+  d$big <- d$q1 > 0
+  fit <- fit_instrumented(y ~ x1 + big, panel_frame(d, id, year), ~ big, ~ z1 + f)
+  found <- test_strength(fit)
+  expect_true(found$statistic < found$table$critical && found$statistic > 12)
+  expect_output(print(fit), "middling (11.8 to 25.4): read the set beside the", fixed = TRUE)
+  expect_output(print(fit), "not rejected, whatever the strength: 1.42 to 3.80", fixed = TRUE)
+  expect_match(found$reading, "the instruments are middling")
+  expect_match(in_words(fit) |> print() |> capture.output() |> paste(collapse = " "), "enough for the set")
+  expect_match(found$notes[2], "With 20 clusters the critical value is passed somewhat too often")
+  expect_length(test_strength(berths(instruments = ~ relief))$notes, 1)
+})
+
 test_that("what instruments do not have is refused with what to use", {
   fit <- berths(instruments = ~ relief)
   plain <- fit_fixed(log(nights) ~ levy + log(berths), harbour_panel())
