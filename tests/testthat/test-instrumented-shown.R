@@ -51,7 +51,7 @@ test_that("between strong and weak the set stands beside the estimate", {
   expect_output(print(fit), "middling (11.8 to 25.4): read the set beside the", fixed = TRUE)
   expect_output(print(fit), "not rejected, whatever the strength: 1.42 to 3.80", fixed = TRUE)
   expect_match(found$reading, "the instruments are middling")
-  expect_match(in_words(fit) |> print() |> capture.output() |> paste(collapse = " "), "enough for the set")
+  expect_match(in_words(fit) |> print() |> capture.output() |> paste(collapse = " "), "enough +for the set")
   expect_match(found$notes[2], "With 20 clusters the critical value is passed somewhat too often")
   expect_length(test_strength(berths(instruments = ~ relief))$notes, 1)
 })
