@@ -33,15 +33,15 @@ random_instrumented_rows <- function(design, set, endogenous, variance, known = 
   groups <- combined_groups(design, set$columns)
   state <- core_far_means(core_one_way_state(rows, groups), rows, groups)
   components <- if (is.null(known)) instrumented_components(state, design, set, endogenous, variance) else known
-  negative <- check_positive_variance(components$sigma2_u, set$name)
-  theta <- core_theta(state$weight, components$sigma2_e, negative)
+  sigma2_u <- check_positive_variance(components$sigma2_u, set$name)
+  theta <- core_theta(state$weight, components$sigma2_e, sigma2_u)
   constant <- design$constant
   between <- core_group_triangle(state, sqrt(state$weight) * (1 - theta))
   all <- core_merge_within(state, between)
   factor <- all[, core_used_columns(state, constant), drop = FALSE]
   grand <- core_centre(factor, constant)
   used <- state$weight > 0
-  shrink <- state$weight * negative / (components$sigma2_e + state$weight * negative)
+  shrink <- state$weight * sigma2_u / (components$sigma2_e + state$weight * sigma2_u)
   list(
     factor = factor, constant = constant, norms = sqrt(colSums(all^2))[-1], grand = grand, df_effects = 0L,
     n = rows$n, groups = list(groups), sst = sum(core_centred(all)[, rows$k + 1L]^2),
@@ -51,8 +51,8 @@ random_instrumented_rows <- function(design, set, endogenous, variance, known = 
       deviation[!used] <- NA_real_
       list(list(level = deviation, slopes = list()))
     },
-    variance = list(method = variance, sigma2_e = components$sigma2_e, sigma2_u = negative,
-                    sigma2 = stats::setNames(negative, set$name), theta = theta)
+    variance = list(method = variance, sigma2_e = components$sigma2_e, sigma2_u = sigma2_u,
+                    sigma2 = stats::setNames(sigma2_u, set$name), theta = theta)
   )
 }
 
