@@ -47,7 +47,8 @@ slim <- function(fit) {
   fit$transform[intersect(c("root", "tau", "inflate", "apply", "constant_column"), names(fit$transform))] <- NULL
   if (!is.null(fit$working)) fit$working <- list(y = numeric(), weights = numeric())
   fit$request["data"] <- list(NULL)
-  if (!is.null(told)) fit$instrumented$told <- told
+  # With its errors, under which it holds.
+  if (!is.null(told)) fit$errors$told <- told
   without_environments(fit)
 }
 

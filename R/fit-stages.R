@@ -10,7 +10,8 @@ stage_of <- function(fit, by, of_instruments = TRUE) {
   regression[c("residual", "regressors", "root", "frame")] <- view[c("residual", "regressors", "root", "frame")]
   stage <- fit
   stage["instrumented"] <- list(NULL)
-  stage$regression["hat"] <- list(NULL)
+  # Leverages of the first stage are those of all that it scores.
+  regression["hat"] <- list(NULL)
   stage$method <- if (has_swept_effects(fit)) "fixed" else facts$model
   stage$regression <- regression
   stage$coefficients <- data.frame(
@@ -250,7 +251,7 @@ augmented_regression <- function(parts) {
 # endogenous coefficient; agree, of over-identification), NULL where it is not known under its errors.
 told_of_instruments <- function(fit) {
   facts <- fit$instrumented
-  if (!is.null(facts$told)) return(facts$told)
+  if (!is.null(fit$errors$told)) return(fit$errors$told)
   known <- function(expr) tryCatch(expr, wavetax_error = function(cnd) NULL)
   alone <- length(facts$endogenous) == 1
   list(

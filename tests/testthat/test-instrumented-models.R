@@ -215,6 +215,11 @@ test_that("the joint F of strength is that of the first stage as a fit, whatever
   for (model in c("fixed", "random", "difference", "pooled")) for (weights in list(NULL, ~ w)) {
     if (!is.null(weights) && model %in% c("random", "difference")) next
     fit <- fit_instrumented(y ~ x1 + q1, p, ~ q1, ~ z1 + z2, model = model, weights = weights)
+    for (spec in list(se_robust("HC3"), se_robust("HC4"), se_clustered(~ id + year), se_clustered(~ id, "CR3"))) {
+      under <- with_errors(fit, spec)
+      expect_equal(test_strength(under)$table$f, unname(test_joint(first_stage(under)$q1, c("z1", "z2"))$statistic),
+                   tolerance = 1e-7)
+    }
     joint <- test_joint(first_stage(fit)$q1, c("z1", "z2"))
     row <- test_strength(fit)$table
     expect_equal(c(row$f, row$df1, row$df2, row$p_value), unname(c(joint$statistic, joint$parameter, joint$p.value)),

@@ -90,6 +90,9 @@ test_that("an instrumented fit is saved, slimmed, updated and predicts as others
   write_fits(list(a = fit), file = file)
   expect_identical(format(as_table(read_fits(file)$a)), format(as_table(fit)))
   expect_identical(capture.output(print(slim(fit))), capture.output(print(fit)))
+  # Under other errors a slim fit does not tell the strength under those it had.
+  other <- with_errors(slim(fit), se_classical())
+  expect_false(any(grepl("effective F 5.51", capture.output(print(other)), fixed = TRUE)))
   saveRDS(fit, file)
   expect_equal(residuals(readRDS(file)), residuals(fit))
   expect_equal(coef(update(fit, . ~ . - storms)),
