@@ -48,7 +48,7 @@ slim <- function(fit) {
   if (!is.null(fit$working)) fit$working <- list(y = numeric(), weights = numeric())
   fit$request["data"] <- list(NULL)
   # With its errors, under which it holds.
-  if (!is.null(told)) fit$errors$told <- told
+  if (!is.null(told)) fit$errors$instruments_told <- told
   without_environments(fit)
 }
 

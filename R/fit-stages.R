@@ -251,7 +251,7 @@ augmented_regression <- function(parts) {
 # endogenous coefficient; agree, of over-identification), NULL where it is not known under its errors.
 told_of_instruments <- function(fit) {
   facts <- fit$instrumented
-  if (!is.null(fit$errors$told)) return(fit$errors$told)
+  if (!is.null(fit$errors$instruments_told)) return(fit$errors$instruments_told)
   known <- function(expr) tryCatch(expr, wavetax_error = function(cnd) NULL)
   alone <- length(facts$endogenous) == 1
   list(
