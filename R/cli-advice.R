@@ -94,8 +94,8 @@ options_of_call <- function(call) {
 error_options <- function(call) {
   spec <- plain_error_spec(call)
   if (is.null(spec)) return(NULL)
-  same <- vapply(cli_error_words(), function(word) {
-    identical(error_identity(word$make(NULL, NULL)), error_identity(spec))
+  same <- vapply(error_words(), function(word) {
+    identical(error_identity(eval(error_call(word), home())), error_identity(spec))
   }, TRUE)
   if (!any(same)) return(NULL)
   word <- names(which(same))[1]

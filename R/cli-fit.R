@@ -144,7 +144,7 @@ compare_command <- function() {
     "Sets saved fits side by side.",
     options_under(
       errors = list(new_option("errors", "errors", paste("of the fits only those under these errors, in the words of",
-                                                         "`wavetax fit`"), "LIST", choices = names(cli_error_words()))),
+                                                         "`wavetax fit`"), "LIST", choices = names(error_words()))),
       output = c(spec_table_options(), list(
         new_option("labels", "text", "file of names and labels, a codebook", "FILE"),
         format_option(names(table_formats)), table_file_option(),

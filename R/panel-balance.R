@@ -7,19 +7,63 @@
 #'   missing values (columns that never vary within an entity are filled in).
 #'   `"entities"`: only entities seen in every period. `"block"`: the largest balanced
 #'   block that leaving out entities or outer periods gives.
-#' @return A balanced [panel_frame()]. A message says what was added or given up.
+#' @param rows Which rows are looked at, a condition on columns, `~ season > 2012`; not with `"fill"`.
+#' @param mark A name: all rows stay, and a column of that name says which would. A fit of them, `rows = ~ complete`,
+#'   has lags that see the whole panel. Not with `"fill"`.
+#' @return A balanced [panel_frame()], with `mark` all of it. A message says what was added or given up.
 #' @section Errors:
-#' `wavetax_error_not_a_panel`; `wavetax_error_no_rows` when nothing is left.
+#' `wavetax_error_not_a_panel`; `wavetax_error_no_rows` when nothing is left; `wavetax_error_name_taken` when `mark` is a
+#' column that is there.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' panel_balance(panel, "entities")
 #' panel_balance(panel, "fill")
+#' panel <- panel_balance(panel, "entities", mark = "complete")
+#' fit_fixed(log(nights) ~ levy + past(levy), panel, rows = ~ complete)
 #' @export
-panel_balance <- function(data, how = c("fill", "entities", "block")) {
+panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NULL, mark = NULL) {
   check_is_panel(data)
   how <- check_one_of(how, balance_ways, "how")
+  looked <- looked_rows(data, rows)
+  if (how == "fill") {
+    for (one in c(if (!is.null(looked)) "rows", if (!is.null(mark)) "mark")) {
+      stop_argument(one, "given", "It is for `\"entities\"` and `\"block\"`, not for `\"fill\"`.")
+    }
+    return(fill_panel(data, panel_index(data)))
+  }
+  if (is.null(mark)) {
+    part <- if (is.null(looked)) data else data[looked, ]
+    return(part[balanced_rows(part, how), ])
+  }
+  check_text(mark, "mark", "Give the name of a new column.")
+  if (mark %in% names(data)) {
+    stop_wavetax("name_taken", sprintf("The panel has a column `%s`.", mark), todo = "Give `mark` another name.")
+  }
+  if (is.null(looked)) looked <- rep(TRUE, nrow(data))
+  kept <- rep(FALSE, nrow(data))
+  kept[looked] <- balanced_rows(data[looked, ], how)
+  data[[mark]] <- kept
+  data
+}
+
+# The rows that are looked at; NULL for all.
+looked_rows <- function(data, condition) {
+  if (is.null(condition)) return(NULL)
+  if (!rlang::is_formula(condition, lhs = FALSE)) {
+    stop_argument("rows", value_words(condition), "Give a condition on columns: `rows = ~ season > 2012`.")
+  }
+  value <- evaluate_among(rlang::f_rhs(condition), data, baseenv_or(rlang::f_env(condition)), panel_index(data))
+  if (!is.logical(value) || length(value) != nrow(data)) {
+    stop_argument("rows", "no condition", "Give one on columns: `rows = ~ season > 2012`.")
+  }
+  value <- value & !is.na(value)
+  if (any(value)) return(value)
+  stop_wavetax("no_rows", sprintf("No row has %s.", deparse_words(rlang::f_rhs(condition))))
+}
+
+# Which rows stay, of entities seen throughout or of the largest block; what is given up is told.
+balanced_rows <- function(data, how) {
   index <- panel_index(data)
-  if (how == "fill") return(fill_panel(data, index))
   ticks <- if (how == "block") largest_block(index) else range(index$ticks)
   inside <- index$clock >= ticks[1] & index$clock <= ticks[2]
   wanted <- sum(index$ticks >= ticks[1] & index$ticks <= ticks[2])
@@ -39,7 +83,7 @@ panel_balance <- function(data, how = c("fill", "entities", "block")) {
                 count_of(sum(!keep), "row"))
   tell_wavetax(c(i = paste0("Given up: ", paste(given_up, collapse = "; "), ".")),
                 class = "wavetax_message_balance")
-  data[keep, ]
+  keep
 }
 
 balance_ways <- c("fill", "entities", "block")

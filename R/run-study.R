@@ -1,0 +1,290 @@
+#' Run a study file
+#'
+#' Question answered: *how do I do all of it again when the data change?* One file says what there is, from raw data to
+#' tables and figures: see [study_file] for what stands in it. All of it is checked before anything is estimated, what has
+#' not changed since the last run is not run again, and what fails is told with its line while the rest goes on.
+#'
+#' @param file Path of a study, `study.yaml`. Paths in it are relative to its folder.
+#' @param plan `TRUE` tells what would run, and why; the data are read, nothing is estimated or written.
+#' @param only What to run, with all that it needs: `"tables/main"`, `"figures"`; several in a vector.
+#' @param fresh `TRUE` runs everything again.
+#' @param out A folder for the results, in place of the study's own.
+#' @param allow_outside Whether the study may read and write outside of its folder.
+#' @return A `study_run`, which prints what was done: a list with `panel`, `fits`, `tests`, `tables`, `figures` and
+#'   `appraised`, each by name, the results of this run and of earlier ones; `steps`, a data frame with `name`, `section`,
+#'   `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`, `"left out"`) and `said`; `outputs`, a data frame with
+#'   `file`, `step` and `state` (`"written"`, `"again"`, `"as it was"`); `folder`. With `plan` a `study_plan`, a data frame
+#'   with `name`, `state` and `why`.
+#' @section What is kept:
+#' A step's key is made of the package's version, its call and what that reads: of a fit the content of the columns that it
+#' names, of the keys and of its sample; of other steps the keys of those that they need; of data the content of files.
+#' Values and keys are in `.kept` in the folder of results, each written whole. `manifest.json` there lists inputs, steps
+#' and outputs with their hashes; it has no times, so that it is the same on a second run.
+#' @section Errors:
+#' `wavetax_error_no_file`; `wavetax_error_study`, whose `faults` is a data frame (`line`, `key`, `kind`, `found`, `near`);
+#' `wavetax_error_study_locked` while another process runs it; `wavetax_error_cannot_write`; `wavetax_error_package_needed`
+#' (`yaml`, `jsonlite`).
+#' @seealso [study_code()] for the same as R code.
+#' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("jsonlite", quietly = TRUE)
+#' study <- system.file("examples", "study", "study.yaml", package = "wavetax")
+#' run <- run_study(study, out = file.path(tempdir(), "results"), only = "tables/main", allow_outside = TRUE)
+#' run
+#' run$tables$main
+#' @export
+run_study <- function(file, plan = FALSE, only = NULL, fresh = FALSE, out = NULL, allow_outside = FALSE) {
+  check_flag(plan, "plan")
+  check_flag(fresh, "fresh")
+  check_flag(allow_outside, "allow_outside")
+  check_texts(only, "only", "Name steps: `only = \"tables/main\"`.")
+  if (!is.null(out)) check_text(out, "out", "Give the path of a folder.")
+  check_package("jsonlite", "writes the manifest of a study")
+  study <- checked_round(study_names(read_study(file), allow_outside, out), file)
+  steps <- study_steps(study)
+  wanted <- wanted_steps(steps, only)
+  folder <- results_folder(study)
+  store <- open_store(folder, fresh, lock = !plan)
+  if (!plan) on.exit(release_lock(store))
+  before <- store$state$steps[["data"]]
+  data <- study_panel(study, steps, store)
+  if (plan) return(study_plan(steps[wanted], data, before, store, folder))
+  done <- run_steps(steps[wanted], data, study, store, folder)
+  if (length(only) == 0) clean_store(store, c("data", names(steps)))
+  write_manifest(done, study, data, folder)
+  done
+}
+
+results_folder <- function(study) {
+  folder <- study$output$folder
+  if (study$output$by_caller || study$folder == "." || grepl("^(/|[A-Za-z]:)", folder)) return(folder)
+  file.path(study$folder, folder)
+}
+
+# The steps that are asked for, with all that they need.
+wanted_steps <- function(steps, only) {
+  if (length(only) == 0) return(names(steps))
+  only <- trimws(unlist(strsplit(only, ",", fixed = TRUE)))
+  asked <- unlist(lapply(only, function(one) {
+    called <- gsub("\\s*/\\s*", " / ", one)
+    section <- vapply(steps, `[[`, "", "section")
+    hit <- names(steps)[names(steps) == called | section == called | startsWith(names(steps), paste0(called, " / "))]
+    if (length(hit) > 0) return(hit)
+    near <- utils::head(near_names(called, c(names(steps), unique(section))), 1)
+    stop_argument("only", sprintf("of %s, which the study has not", dQuote(one, FALSE)),
+                  if (length(near) > 0) sprintf("Did you mean \"%s\"?", near) else
+                    sprintf("There are %s.", list_some(names(steps), 8)))
+  }))
+  data <- names(steps)[vapply(steps, `[[`, "", "section") == "data"]
+  repeat {
+    needs <- setdiff(unlist(lapply(steps[asked], `[[`, "needs")), c(asked, "data"))
+    if (length(needs) == 0) break
+    asked <- c(asked, needs)
+  }
+  intersect(names(steps), c(data, asked))
+}
+
+# ---- running ----
+
+# A run in progress: `state` by step, values as they are made or fetched.
+run_steps <- function(steps, data, study, store, folder) {
+  run <- new.env(parent = emptyenv())
+  run$study <- study
+  run$data <- data
+  run$store <- store
+  run$folder <- folder
+  run$values <- values_of_run(data)
+  run$done <- list()
+  run$outputs <- list()
+  make_results_folder(folder)
+  for (step in Filter(function(step) step$section == "data", steps)) {
+    run$done[[step$name]] <- list(state = if (data$ran) "run" else "kept", key = data$key, said = "", line = step$line)
+  }
+  work <- Filter(function(step) step$section != "data", steps)
+  for (i in along_with_progress(work, "Running the study")) run_one(work[[i]], run)
+  study_result(steps, run)
+}
+
+values_of_run <- function(data) {
+  values <- new.env(parent = home())
+  for (name in c("fits", "tests", "tables", "figures", "appraised", "joined")) values[[name]] <- list()
+  for (name in names(data$value)) values[[name]] <- data$value[[name]]
+  values
+}
+
+# The panel, where it was kept and is needed now.
+panel_of_run <- function(run) {
+  if (is.null(run$values$panel)) {
+    held <- read_kept(kept_file(run$store, run$data$key))
+    for (name in names(held)) run$values[[name]] <- held[[name]]
+  }
+  run$values$panel
+}
+
+# Runs one step, or takes what is kept of it.
+run_one <- function(step, run) {
+  states <- vapply(run$done, `[[`, "", "state")
+  lost <- step$needs[step$needs %in% names(states)[states %in% c("failed", "without")]]
+  if (length(lost) > 0 && !is.null(step$refs)) {
+    refs <- Filter(function(ref) !ref$name %in% lost, step$refs)
+    if (length(refs) > 0) {
+      step$call <- without_columns(step, refs, lost)
+      step$needs <- setdiff(step$needs, lost)
+      step$lost <- lost
+      lost <- character()
+    }
+  }
+  if (length(lost) > 0) {
+    run$done[[step$name]] <- list(state = "without", key = "", line = step$line,
+                                  said = sprintf("needs %s", list_words(sub(".* / ", "", lost))))
+    return(forget_step(run$store, step$name))
+  }
+  key <- step_key(step, run$data, vapply(run$done, `[[`, "", "key"))
+  known <- kept_step(run$store, step$name, key)
+  if (!is.null(known) && outputs_as_they_were(step, known, run)) {
+    run$done[[step$name]] <- list(state = "kept", key = key, said = said_of_lost(step), line = step$line)
+    return(invisible())
+  }
+  again <- !is.null(known)
+  done <- tryCatch(list(value = value_of(step, run)), error = function(cnd) list(error = error_sentence(cnd)))
+  if (is.null(done$error)) done <- tryCatch(written_outputs(step, done$value, run, again), error = function(cnd) {
+    list(error = error_sentence(cnd))
+  })
+  if (!is.null(done$error)) {
+    run$done[[step$name]] <- list(state = "failed", key = "", said = done$error, line = step$line)
+    return(forget_step(run$store, step$name))
+  }
+  keep_step(run$store, step$name, key, if (step$section != "figures") without_panel(done$value), call = step_call_hash(step),
+            reads = step_reads(step, run$data), needs = step$needs, files = done$files)
+  run$done[[step$name]] <- list(state = "run", key = key, said = said_of_lost(step), line = step$line)
+}
+
+said_of_lost <- function(step) {
+  if (length(step$lost) == 0) return("")
+  sprintf("without %s", list_words(sub("^fits / ", "", step$lost)))
+}
+
+# A table says which of its columns is not there.
+without_columns <- function(step, refs, lost) {
+  call <- step$make(refs)
+  if (step$section != "tables") return(call)
+  note <- sprintf("%s not shown: %s could not be estimated.", list_words(sub("^fits / ", "", lost)),
+                  if (length(lost) == 1) "it" else "they")
+  call$notes <- as_code_vector(c(if (!is.null(call$notes)) eval(call$notes, baseenv()), upper_first(note)))
+  call
+}
+
+# The value of a step's call, with what it needs fetched.
+value_of <- function(step, run) {
+  panel_of_run(run)
+  for (need in step$needs) fetch_value(need, run)
+  work <- within_folder(run$study$folder, muffled(eval(step$call, run$values), c("message", "wavetax_warning", "warning")))
+  put_value(step$target, work, run)
+  work
+}
+
+put_value <- function(target, value, run) {
+  held <- run$values[[target[1]]]
+  held[target[2]] <- list(value)
+  run$values[[target[1]]] <- held
+}
+
+# A kept value, once.
+fetch_value <- function(name, run) {
+  if (name == "data") return(invisible())
+  section <- sub(" / .*", "", name)
+  target <- c(if (section == "appraise") "appraised" else section, if (name == "appraise") name else sub("^[^/]* / ", "", name))
+  if (target[2] %in% names(run$values[[target[1]]])) return(invisible())
+  value <- read_kept(kept_file(run$store, run$done[[name]]$key))
+  put_value(target, with_panel(value, panel_of_run(run)), run)
+}
+
+# ---- keys ----
+
+step_key <- function(step, data, keys) {
+  own <- setdiff(step$needs, "data")
+  rlang::hash(list(study_version(), step$section, step_call_hash(step), unname(step_reads(step, data)), unname(keys[own]),
+                   step$files, step$figure))
+}
+
+step_call_hash <- function(step) rlang::hash(deparse(step$call))
+
+# Hashes of what it reads of the panel, by column; and of labels, where they are shown.
+step_reads <- function(step, data) {
+  c(if ("data" %in% step$needs) {
+    if (is.null(step$columns)) data$columns else data$columns[intersect(step$columns, data$names)]
+  }, if ("data" %in% step$needs) c("its keys" = data$keys), if (isTRUE(step$shown)) c("the labels" = data$labels))
+}
+
+# ---- outputs ----
+
+outputs_as_they_were <- function(step, known, run) {
+  if (!step$section %in% c("tables", "figures")) return(TRUE)
+  held <- output_hashes(step, run)
+  if (!identical(held, known$files)) return(FALSE)
+  note_outputs(step, held, "as it was", run)
+  TRUE
+}
+
+output_hashes <- function(step, run) hashes_of_files(step$files, run$folder)
+
+# "" where there is none.
+hashes_of_files <- function(files, folder) {
+  vapply(stats::setNames(files, files), function(file) {
+    path <- file.path(folder, file)
+    if (file.exists(path)) rlang::hash_file(path) else ""
+  }, "")
+}
+
+note_outputs <- function(step, hashes, state, run) {
+  run$outputs[[step$name]] <- data.frame(file = names(hashes), step = step$name, hash = unname(hashes), state = state)
+}
+
+# Writes what the step gives, and tells the hashes of its files.
+written_outputs <- function(step, value, run, again) {
+  if (!step$section %in% c("tables", "figures")) return(list(value = value))
+  for (file in step$files) {
+    path <- file.path(normalizePath(run$folder), file)
+    make_results_folder(dirname(path))
+    muffled(eval(writing_call(step, path), run$values), c("message", "warning"))
+  }
+  hashes <- output_hashes(step, run)
+  note_outputs(step, hashes, if (again) "again" else "written", run)
+  list(value = value, files = hashes)
+}
+
+# ---- results ----
+
+study_result <- function(steps, run) {
+  done <- run$done
+  field <- function(name) vapply(done, function(one) paste(one[[name]]), "")
+  table <- data.frame(name = names(done), section = vapply(steps[names(done)], `[[`, "", "section"), state = field("state"),
+                      said = field("said"), key = field("key"),
+                      line = vapply(done, function(one) as.integer(c(one$line, NA)[1]), 1L), row.names = NULL)
+  structure(list(
+    file = run$study$file, title = run$study$title, folder = run$folder, steps = table,
+    outputs = do.call(rbind, c(unname(run$outputs), list(data.frame(file = character(), step = character(),
+                                                                    hash = character(), state = character()))))[1:4],
+    data = run$data[c("told", "samples", "rows")], needs = lapply(steps[names(done)], `[[`, "needs"),
+    seed = run$study$seed, calls = lapply(steps[names(done)], `[[`, "call"), run = run
+  ), class = "study_run")
+}
+
+# What was made in this run or kept of earlier ones, by section and name.
+#' @export
+`$.study_run` <- function(x, name) {
+  if (name %in% c("fits", "tests", "tables", "figures", "appraised")) return(study_values(x, name))
+  run <- .subset2(x, "run")
+  if (name == "panel") return(panel_of_run(run))
+  .subset2(x, name)
+}
+
+#' @export
+`[[.study_run` <- function(x, i, ...) if (is_one_text(i)) eval(call("$", x, i)) else .subset2(x, i)
+
+study_values <- function(x, section) {
+  run <- .subset2(x, "run")
+  steps <- .subset2(x, "steps")
+  of <- if (section == "appraised") "appraise" else section
+  good <- steps$name[steps$section == of & steps$state %in% c("run", "kept")]
+  if (section != "figures") for (name in good) fetch_value(name, run)
+  run$values[[section]]
+}
