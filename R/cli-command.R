@@ -27,7 +27,7 @@ new_results <- function(text, markdown = text, csv = NULL, json = NULL, table = 
        data = data, figures = figures, size = size, status = status)
 }
 
-run_command <- function(command, args) {
+carry_out_command <- function(command, args) {
   given <- command_arguments(command, args)
   for (option in Filter(function(option) option$argument %in% command$needs, command$options)) {
     if (is.null(given$texts[[option$argument]])) stop_usage(sprintf("--%s is missing.", option$name))

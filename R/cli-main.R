@@ -22,7 +22,7 @@ cli_main <- function(args) {
       if (length(near) > 0) sprintf("Did you mean %s?", near[1])
     ), "wavetax --help"))
   }
-  done <- cli_collect(cli_guard(run_command(cli_command(args[1]), args[-1]), args[1]))
+  done <- cli_collect(cli_guard(carry_out_command(cli_command(args[1]), args[-1]), args[1]))
   if (length(done$printed) > 0 && !core_write_output(done$printed)) {
     writeLines("Error: the results could not be written to standard output.", stderr())
     return(1L)

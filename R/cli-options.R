@@ -15,7 +15,7 @@ new_option <- function(name, kind, help, metavar = "", argument = gsub("-", "_",
        choices = choices, told = told, short = short, repeated = repeated, head = "data")
 }
 
-option_heads <- c(data = "The data", model = "The model", errors = "Standard errors", tests = "Tests",
+option_heads <- c(run = "The run", data = "The data", model = "The model", errors = "Standard errors", tests = "Tests",
                   output = "What comes out", read = "How the file is read")
 
 # Options of a command by head, as one list.

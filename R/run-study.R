@@ -143,9 +143,8 @@ run_one <- function(step, run) {
     run$done[[step$name]] <- list(state = "kept", key = key, said = said_of_lost(step), line = step$line)
     return(invisible())
   }
-  again <- !is.null(known)
   done <- tryCatch(list(value = value_of(step, run)), error = function(cnd) list(error = error_sentence(cnd)))
-  if (is.null(done$error)) done <- tryCatch(written_outputs(step, done$value, run, again), error = function(cnd) {
+  if (is.null(done$error)) done <- tryCatch(written_outputs(step, done$value, run, known), error = function(cnd) {
     list(error = error_sentence(cnd))
   })
   if (!is.null(done$error)) {
@@ -239,15 +238,17 @@ note_outputs <- function(step, hashes, state, run) {
 }
 
 # Writes what the step gives, and tells the hashes of its files.
-written_outputs <- function(step, value, run, again) {
+written_outputs <- function(step, value, run, known) {
   if (!step$section %in% c("tables", "figures")) return(list(value = value))
+  before <- output_hashes(step, run)
   for (file in step$files) {
     path <- file.path(normalizePath(run$folder), file)
     make_results_folder(dirname(path))
     muffled(eval(writing_call(step, path), run$values), c("message", "warning"))
   }
   hashes <- output_hashes(step, run)
-  note_outputs(step, hashes, if (again) "again" else "written", run)
+  was <- if (!is.null(known)) before == known$files else FALSE
+  note_outputs(step, hashes, if (is.null(known)) "written" else ifelse(was, "as it was", "again"), run)
   list(value = value, files = hashes)
 }
 

@@ -26,20 +26,24 @@ written_sentence <- function(x, failed) {
   outputs <- x$outputs
   kept <- sum(x$steps$state == "kept")
   again <- sum(outputs$state == "again")
-  c(paste(c(
-    sprintf("Written to %s: %s, listed in manifest.json.", x$folder, count_of(sum(outputs$state != "as it was"), "file")),
-    if (again > 0) sprintf("%s missing or altered, and %s written again.", upper_first(were_words(again)),
-                           if (again == 1) "was" else "were"),
-    if (kept > 0) sprintf("%s kept of the last run.", upper_first(were_words(kept, "step"))),
+  written <- sum(outputs$state != "as it was")
+  paste(c(
+    if (written > 0) {
+      sprintf("Written to %s: %s, listed in manifest.json.", x$folder, count_of(written, "file"))
+    } else {
+      sprintf("In %s all %s are as they were.", x$folder, count_of(nrow(outputs), "file"))
+    },
+    if (again > 0) sprintf("%s %s missing or altered, and %s again.", upper_first(count_small(again, "file")),
+                           if (again == 1) "was" else "were", if (again == 1) "is there" else "are there"),
+    if (kept > 0) sprintf("%s kept.", upper_first(count_small(kept, "step"))),
     if (failed > 0) sprintf("%s failed.", upper_first(count_small(failed, "step")))
-  ), collapse = " "))
+  ), collapse = " ")
 }
 
-were_words <- function(n, noun = "file") sprintf("%s %s", count_of(n, noun), if (n == 1) "was" else "were")
-
+# Small numbers in words, at the start of a sentence.
 count_small <- function(n, noun) {
   words <- c("one", "two", "three", "four", "five", "six", "seven", "eight", "nine")
-  sprintf("%s %s%s", if (n <= 9) words[n] else count_words(n), noun, if (n == 1) "" else "s")
+  sprintf("%s %s%s", if (n >= 1 && n <= 9) words[n] else count_words(n), noun, if (n == 1) "" else "s")
 }
 
 study_lines_block <- function(x) new_block("study_lines", lines = section_lines(x))
@@ -123,15 +127,25 @@ print.study_plan <- function(x, ...) {
 blocks_of.study_plan <- function(x, ...) {
   runs <- x[x$state == "runs", ]
   list(
-    if (nrow(runs) > 0) table_block(plan_table(runs)),
+    if (nrow(runs) > 0) new_block("plan", names = runs$name, why = runs$why),
     text_block(if (nrow(runs) == 0) sprintf("Nothing has changed: %s kept.", count_of(nrow(x), "step")) else
       sprintf("%s of %s would run.", count_words(nrow(runs)), count_of(nrow(x), "step")))
   )
 }
 
-plan_table <- function(runs) {
-  new_panel_table(table_rows(runs$name), stub = "step",
-                  columns = list(table_column("why it runs", word_cells(runs$why), form = "prose")))
+# What would run, and why, a line each.
+block_plan <- function() {
+  new_block_kind(
+    terminal = function(block) {
+      at <- min(max(nchar(block$names)), 32)
+      unlist(Map(function(name, why) {
+        lines <- wrap_lines(why, at + 5, at + 5)
+        if (nchar(name) > at) return(c(paste0("  ", name), lines))
+        replace(lines, 1, sprintf("  %s  %s", formatC(name, width = -at), sub("^ +", "", lines[1])))
+      }, block$names, block$why), use.names = FALSE)
+    },
+    markdown = function(block) c("", paste("-", markdown_text(sprintf("%s: %s", block$names, block$why))), "")
+  )
 }
 
 #' @export

@@ -19,16 +19,24 @@ study_data_steps <- function(nodes, study) {
 
 # ---- data and repair ----
 
+data_types <- function() {
+  own <- list(file = texts_type("a file, a pattern or several"), entity = argument_type("", "entity"),
+              period = argument_type("", "period"), periods = argument_type("", "periods"),
+              labels = text_type("a file of names and labels"))
+  types <- c(own, door_types("read_options"), door_types("panel_to_long", c("entity", "period", "periods")))
+  types[!duplicated(names(types))]
+}
+
+repair_types <- function() door_types("panel_repair", c("findings", "decimal", "thousands", "percent", "missing"))
+
+join_types <- function() c(list(file = text_type("a file")), door_types("panel_join", c("x", "y")), door_types("read_options"))
+
 read_steps <- function(node, repair, study) {
   if (!is_kind(node, "map")) {
     if (!is_empty(node)) not_of_type(node, "a map, such as {file: harbours.csv, entity: harbour, period: season}")
     return(NULL)
   }
-  own <- list(file = texts_type("a file, a pattern or several"), entity = argument_type("", "entity"),
-              period = argument_type("", "period"), periods = argument_type("", "periods"),
-              labels = text_type("a file of names and labels"))
-  types <- c(own, door_types("read_options"), door_types("panel_to_long", c("entity", "period", "periods")))
-  types <- types[!duplicated(names(types))]
+  types <- data_types()
   check_known_keys(node$items, names(types), "`data`")
   for (key in c("file", "entity", "period")) if (is_empty(node$items[[key]])) {
     study_fault(node, "missing", sprintf("`data` does not say its `%s`.", key))
@@ -62,7 +70,7 @@ sheet_numbers <- function(sheet) {
 }
 
 repair_values <- function(node) {
-  types <- door_types("panel_repair", c("findings", "decimal", "thousands", "percent", "missing"))
+  types <- repair_types()
   if (!is_kind(node, "map")) {
     not_of_type(node, "a map of what is mended")
     return(NULL)
@@ -91,8 +99,7 @@ join_steps <- function(node, study) {
       not_of_type(one, "a map, such as {file: wages.csv, by: season}")
       return(NULL)
     }
-    own <- list(file = text_type("a file"))
-    types <- c(own, door_types("panel_join", c("x", "y")), door_types("read_options"))
+    types <- join_types()
     check_known_keys(one$items, names(types), "`join`")
     if (is_empty(one$items[["file"]])) {
       study_fault(one, "missing", "`join` does not say its `file`.")

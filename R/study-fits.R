@@ -153,8 +153,8 @@ check_weight_keys <- function(keys, model, method, node) {
   if (is_empty(weights) || method$weighted(variance)) return(TRUE)
   with_likelihood <- method$weighted("maximum-likelihood")
   fault_of_model(weights, "weights", sprintf(
-    "%s %s model takes no `weights`%s", article_of(model), model,
-    if (with_likelihood) " but with `variance: maximum-likelihood`" else ""
+    if (with_likelihood) "%s %s model takes `weights` with `variance: maximum-likelihood` alone" else
+      "%s %s model takes no `weights`", article_of(model), model
   ), node)
   FALSE
 }

@@ -77,8 +77,13 @@ study_facts <- function(nodes) {
   facts
 }
 
+output_types <- function() {
+  list(folder = text_type("a folder"), tables = choice_type(table_endings),
+       figures = choice_type(c("png", "pdf", "svg")))
+}
+
 study_output <- function(node, out) {
-  types <- list(folder = text_type("a folder"), tables = choice_type(table_endings), figures = choice_type(c("png", "pdf", "svg")))
+  types <- output_types()
   values <- list()
   if (!is_empty(node)) {
     if (is_kind(node, "map")) {

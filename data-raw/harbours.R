@@ -87,6 +87,12 @@ write_csv <- function(data, file) {
   utils::write.csv(data, file.path("inst/extdata", file), row.names = FALSE, quote = FALSE, na = "")
 }
 write_csv(harbours, "harbours.csv")
+
+# Wages by coast and year, unrelated to all else, under the names that their office gives them.
+set.seed(5)
+wages <- expand.grid(shore = sort(unique(harbours$coast)), year = seasons)
+wages$wage <- round(100 + 2 * (wages$year - min(seasons)) + stats::rnorm(nrow(wages), 0, 5), 1)
+write_csv(wages, "wages.csv")
 workbook <- openxlsx::buildWorkbook(harbours, sheetName = "harbours")
 workbook$core <- gsub("[0-9]{4}-[0-9]{2}-[0-9]{2}T[0-9:]*Z", "2021-01-01T00:00:00Z", workbook$core)
 openxlsx::saveWorkbook(workbook, "inst/extdata/harbours.xlsx", overwrite = TRUE)

@@ -10,9 +10,9 @@ _wavetax_columns() {
 }
 _wavetax_takes() {
   case $1:$2 in
-    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out) printf '%s\n' @files ;;
-    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity) printf '%s\n' @columns ;;
-    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period) printf '%s\n' @columns ;;
+    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|run:--out) printf '%s\n' @files ;;
+    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|init:--entity) printf '%s\n' @columns ;;
+    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|init:--period) printf '%s\n' @columns ;;
     check:--format) printf '%s\n' text csv json ;;
     check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
     check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
@@ -61,13 +61,14 @@ _wavetax_takes() {
     diagnose:--format|appraise:--format) printf '%s\n' text markdown json html latex ;;
     appraise:--focus) printf '%s\n' @columns ;;
     compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected @joins, ;;
+    run:--only) printf '%s\n' @joins, ;;
   esac
 }
 _wavetax() {
   local IFS=$'\n' word=${COMP_WORDS[COMP_CWORD]} at=$((COMP_CWORD - 1)) head= value values= joins=
   COMPREPLY=()
   if [ "$COMP_CWORD" -eq 1 ]; then
-    COMPREPLY=($(compgen -W $'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ncompletion\nmanual\nhelp\n--help\n--version' -- "$word")); return
+    COMPREPLY=($(compgen -W $'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ninit\nrun\ncompletion\nmanual\nhelp\n--help\n--version' -- "$word")); return
   fi
   # The shell cuts words at = and :.
   case $word in =|:) word= ; [ "${COMP_WORDS[COMP_CWORD]}" = : ] && at=$((at - 1)) ;; esac
@@ -75,7 +76,7 @@ _wavetax() {
   [ "${COMP_WORDS[at]}" = = ] && at=$((at - 1))
   case ${COMP_WORDS[at]} in --*) values=$(_wavetax_takes "${COMP_WORDS[1]}" "${COMP_WORDS[at]}") ;; esac
   case ${COMP_WORDS[1]}:$COMP_CWORD in
-    help:2) values=$'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ncompletion\nmanual' ;;
+    help:2) values=$'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ninit\nrun\ncompletion\nmanual' ;;
     completion:2) values=$'bash\nzsh\nfish' ;;
   esac
   case $values in *@joins,*) joins=, ;; *@joins+:*) joins=+ ;; esac
@@ -98,6 +99,8 @@ _wavetax() {
       diagnose) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--model\n--effects\n--variance\n--weights\n--serial\n--rho\n--variances\n--across\n--endogenous\n--instruments\n--method\n--errors\n--by\n--level\n--format\n--out\n--table\n--width\n-q\n--quiet\n-h\n--help' ;;
       appraise) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--focus\n--unrelated\n--weights\n--level\n--format\n--out\n--table\n--width\n-q\n--quiet\n-h\n--help' ;;
       compare) values=$'--errors\n--terms\n--hide\n--beneath\n--facts\n--marks\n--decimals\n--title\n--over\n--labels\n--format\n--table\n--figure\n--width\n-q\n--quiet\n-h\n--help' ;;
+      init) values=$'--entity\n--period\n--formula\n-h\n--help' ;;
+      run) values=$'--plan\n--only\n--fresh\n--allow-outside\n--code\n--out\n--width\n-q\n--quiet\n-h\n--help' ;;
       completion) values=$'-h\n--help' ;;
       manual) values=$'-h\n--help' ;;
     esac ;; esac

@@ -11,9 +11,9 @@ _wavetax_columns() {
 }
 _wavetax_takes() {
   case $1:$2 in
-    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out) printf '%s\n' @files ;;
-    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity) printf '%s\n' @columns ;;
-    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period) printf '%s\n' @columns ;;
+    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|run:--out) printf '%s\n' @files ;;
+    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|init:--entity) printf '%s\n' @columns ;;
+    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|init:--period) printf '%s\n' @columns ;;
     check:--format) printf '%s\n' text csv json ;;
     check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
     check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
@@ -62,6 +62,7 @@ _wavetax_takes() {
     diagnose:--format|appraise:--format) printf '%s\n' text markdown json html latex ;;
     appraise:--focus) printf '%s\n' @columns ;;
     compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected @joins, ;;
+    run:--only) printf '%s\n' @joins, ;;
   esac
 }
 _wavetax_commands() {
@@ -79,6 +80,8 @@ _wavetax_commands() {
     'diagnose:what is wrong with a model, and what to do'
     'appraise:which model, and which errors: the guided choice'
     'compare:set saved fits side by side'
+    'init:write a study file to start from'
+    'run:run a study file, from raw data to tables and figures'
     'completion:a shell'\''s completion of all this, for bash, zsh or fish'
     'manual:the manual page'
   )
@@ -533,6 +536,26 @@ _wavetax_options() {
     '--format:text, markdown, csv, json, html or latex'
     '--table:write the table too: .docx, .tex, .html, .xlsx, .md, .txt, .csv or .json; - prints it alone'
     '--figure:draw the slopes across the fits: .png, .pdf or .svg'
+    '--width:columns of what is printed [default: those of the terminal, or 80]'
+    '-q:tell nothing of what is done; warnings and errors are told'
+    '--quiet:tell nothing of what is done; warnings and errors are told'
+    -h:this
+    --help:this
+  ) ;;
+  init) options=(
+    '--entity:column that names the entity'
+    '--period:column that names the period'
+    '--formula:such as '\''log(nights) ~ levy + storms'\'''
+    -h:this
+    --help:this
+  ) ;;
+  run) options=(
+    '--plan:tell what would run, and why; nothing is estimated or written'
+    '--only:what to run, with all that it needs, such as tables/main,figures'
+    '--fresh:run everything again'
+    '--allow-outside:the study may read and write outside of its folder'
+    '--code:print the R calls that do the same; nothing is run'
+    '--out:folder for the results [default: the study'\''s own]'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'

@@ -141,7 +141,7 @@ test_that("an option and a command from outside are read, run and delivered", {
     },
     files = 0, needs = "what_else"
   )
-  run <- function(...) capture.output(inside$run_command(command, c(...)))
+  run <- function(...) capture.output(inside$carry_out_command(command, c(...)))
   expect_identical(run("--what-else", "word"), "word `--how block`")
   expect_identical(run("--what-else=word", "--loud", "--format", "csv"), c("said", "WORD"))
   file <- file.path(folder, "a.md")

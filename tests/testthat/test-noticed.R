@@ -137,7 +137,7 @@ test_that("the command line's numbers are these", {
   run <- function(...) {
     args <- c(file, "--entity", "harbour", "--period", "season", "--formula", "log(nights) ~ levy + storms",
               "--format", "csv", ...)
-    capture.output(done <- cli_collect(cli_guard(run_command(cli_commands()$fit, args), "fit")), type = "message")
+    capture.output(done <- cli_collect(cli_guard(carry_out_command(cli_commands()$fit, args), "fit")), type = "message")
     expect_identical(done$status, 0L)
     table <- utils::read.csv(text = rawToChar(done$printed))
     round(unlist(table[table$term == "levy", c("estimate", "std_error", "p_value")]), 6)
