@@ -30,12 +30,12 @@
 #' @export
 panel_problems <- function(data, entity, period, periods = NULL, date_format = NULL, ...) {
   given <- data
-  data <- table_of(data, ...)
+  entity <- rlang::enquo(entity)
+  period <- rlang::enquo(period)
+  data <- table_of(data, ..., keys = c(entity = written_name(entity), period = written_name(period)))
   check_has_rows(data)
   check_periods(periods)
   if (!is.null(date_format)) check_text(date_format, "date_format")
-  entity <- rlang::enquo(entity)
-  period <- rlang::enquo(period)
   if (is_panel_frame(given)) {
     index <- held_index(given)
     if (rlang::quo_is_missing(entity)) entity <- rlang::new_quosure(index$entity)

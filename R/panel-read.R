@@ -30,7 +30,8 @@
 #' the names of the files or sheets (`period_from`). Tables that share nothing but the keys (one an
 #' indicator) are joined. Columns that some of the tables lack are listed.
 #'
-#' @param file Path, or several.
+#' @param file Path, or several. Or a data frame whose cells are still text, such as [panel_repair()] gives of a file:
+#'   they are read as those of a file are.
 #' @param entity,period Columns, bare or quoted. Without one of them, likely columns are
 #'   proposed with the reason, in an error: they are not taken silently.
 #' @param ... Not used.
@@ -83,10 +84,18 @@ read_panel <- function(file, entity, period, ..., periods = NULL, numbers = NULL
     keys = c(entity = written_name(entity), period = written_name(period))
   )
   labels <- if (!is.null(labels)) as_labels(labels)
-  data <- settle_columns(read_tables(file, options), options)
+  data <- settle_columns(if (is.data.frame(file)) table_in_hand(file, options) else read_tables(file, options), options)
   if (rlang::quo_is_missing(entity) || rlang::quo_is_missing(period)) stop_keys_not_named(data)
   panel <- panel_of_table(data, entity, period, periods, options, file)
   if (is.null(labels)) panel else with_labels(panel, labels)
+}
+
+# A data frame in place of a file, and nothing that is said of files.
+table_in_hand <- function(data, options) {
+  given <- c("delimiter", "encoding", "sheet", "range", "merged", "period_from")
+  given <- given[!vapply(options[given], is.null, TRUE)]
+  if (length(given) > 0) stop_argument(given[1], "given", "It is for the path of a file, not for a data frame.")
+  own_data_frame(data)
 }
 
 # A table that was read as a panel: laid out anew where it is wide and that was asked for, its period

@@ -33,9 +33,9 @@
 #' @export
 panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL,
                          decimal = NULL, thousands = NULL, percent = NULL, missing = NULL, ...) {
-  data <- table_of(data, ...)
   if (base::missing(findings)) stop_repair("No findings were given.")
   check_findings(findings)
+  data <- table_of(data, ..., keys = c(entity = attr(findings, "entity"), period = attr(findings, "period")))
   options <- check_repair_options(names, drop, decimal, thousands, percent, missing)
   check_texts(numbers, "numbers", "Name columns in quotes: `numbers = \"x\"`.", kind = "repair")
   check_columns(numbers, data)

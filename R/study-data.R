@@ -54,7 +54,8 @@ read_steps <- function(node, repair, study) {
   calls <- if (!is_empty(repair)) {
     mend <- repair_values(repair)
     if (is.null(mend)) return(NULL)
-    repair_calls(path, keys, reading, mend, code(c("periods", "date_format")))
+    wide <- if (long) as.call(c(list(quote(panel_to_long), path), keys, code(c("periods", long_keys)), reading))
+    repair_calls(path, wide, keys, reading, mend, code(c("periods", "date_format")))
   } else if (long) {
     list(assign_panel(as.call(c(list(quote(panel_to_long), path), keys, code(c("periods", long_keys)), reading))))
   } else {
@@ -80,14 +81,21 @@ repair_values <- function(node) {
   if (is_sound(values)) values
 }
 
-repair_calls <- function(path, keys, reading, mend, dates) {
+# What is wide is made long first.
+repair_calls <- function(path, wide, keys, reading, mend, dates) {
+  if (!is.null(wide)) {
+    path <- quote(long)
+    reading <- list()
+  }
   cells <- reading[intersect(names(reading), c("decimal", "thousands", "percent", "missing"))]
   looks <- reading[setdiff(names(reading), c("numbers", "date_format"))]
   found <- as.call(c(list(quote(panel_problems), path), keys, dates, looks))
   mended <- as.call(c(list(quote(panel_repair), path, quote(found)), lapply(mend, as_code_names), cells,
-                      looks[setdiff(names(looks), names(cells))]))
-  panel <- as.call(c(list(quote(panel_frame), quote(mended)), keys, dates["periods" %in% names(dates)]))
-  list(call("<-", quote(found), found), call("<-", quote(mended), mended), assign_panel(panel))
+                      looks[setdiff(names(looks), c(names(cells), names(mend)))]))
+  # What was not named for repair is read as it would be of the file.
+  panel <- as.call(c(list(quote(read_panel), quote(mended)), keys, dates,
+                     reading[intersect(names(reading), c("numbers", "text", "decimal", "thousands", "percent"))]))
+  c(if (!is.null(wide)) list(call("<-", quote(long), wide)), call("<-", quote(found), found), call("<-", quote(mended), mended), assign_panel(panel))
 }
 
 # ---- join, let, labels, samples ----

@@ -16,7 +16,8 @@ write_manifest <- function(result, study, data, folder) {
     steps = lapply(seq_len(nrow(steps)), function(i) {
       failed <- steps$state[i] %in% c("failed", "without")
       list(name = steps$name[i], key = steps$key[i], needs = as.list(needs[[i]]),
-           state = if (failed) steps$state[i] else "done", seed = calls[[i]]$seed)
+           state = if (failed) steps$state[i] else "done",
+           seed = if (is.call(calls[[i]])) calls[[i]]$seed)
     }),
     outputs = lapply(seq_len(nrow(outputs)), function(i) as.list(outputs[i, c("file", "step", "hash")]))
   )
