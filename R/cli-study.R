@@ -3,8 +3,8 @@
 run_command <- function() {
   new_command(
     "run a study file, from raw data to tables and figures", "wavetax run STUDY.yaml [options]",
-    paste("Runs a study file: what stands in it is checked first, what has not changed is kept, what fails is told while",
-          "the rest goes on. Exit status 1 when a step failed."),
+    paste("Runs a study file: what stands in it is checked first, what has not changed is kept, what fails is told",
+          "while the rest goes on. Exit status 1 when a step failed."),
     options_under(
       run = list(
         new_option("plan", "flag", "tell what would run, and why; nothing is estimated or written"),

@@ -1,7 +1,7 @@
 #' Start a study
 #'
-#' Question answered: *what do I write into a study file?* Writes one to begin with: the complete study of the demo world
-#' with its raw data, or the shortest study of a file of your own.
+#' Question answered: *what do I write into a study file?* Writes one to begin with: the complete study of the demo
+#' world with its raw data, or the shortest study of a file of your own.
 #'
 #' @param folder A folder, made where it is not there.
 #' @param data Path of your own file, copied into the folder; `NULL`: the demo world.
@@ -27,7 +27,8 @@ init_study <- function(folder, data = NULL, entity = NULL, period = NULL, formul
   files <- file.path(folder, names(content))
   there <- files[file.exists(files)]
   if (length(there) > 0) {
-    stop_wavetax("cannot_write", sprintf("There is %s already; nothing is written over.", list_words(sQuote(there, FALSE))),
+    stop_wavetax("cannot_write", sprintf("There is %s already; nothing is written over.",
+                                         list_words(sQuote(there, FALSE))),
                  todo = "Choose another folder.")
   }
   for (one in unique(dirname(files))) make_results_folder(one)

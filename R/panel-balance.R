@@ -12,8 +12,8 @@
 #'   has lags that see the whole panel. Not with `"fill"`.
 #' @return A balanced [panel_frame()], with `mark` all of it. A message says what was added or given up.
 #' @section Errors:
-#' `wavetax_error_not_a_panel`; `wavetax_error_no_rows` when nothing is left; `wavetax_error_name_taken` when `mark` is a
-#' column that is there.
+#' `wavetax_error_not_a_panel`; `wavetax_error_no_rows` when nothing is left; `wavetax_error_name_taken` when `mark`
+#' is a column that is there.
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' panel_balance(panel, "entities")

@@ -1,8 +1,8 @@
 #' Run a study file
 #'
 #' Question answered: *how do I do all of it again when the data change?* One file says what there is, from raw data to
-#' tables and figures: see [study_file] for what stands in it. All of it is checked before anything is estimated, what has
-#' not changed since the last run is not run again, and what fails is told with its line while the rest goes on.
+#' tables and figures: see [study_file] for what stands in it. All of it is checked before anything is estimated, what
+#' has not changed since the last run is not run again, and what fails is told with its line while the rest goes on.
 #'
 #' @param file Path of a study, `study.yaml`. Paths in it are relative to its folder.
 #' @param plan `TRUE` tells what would run, and why; the data are read, nothing is estimated or written.
@@ -11,19 +11,19 @@
 #' @param out A folder for the results, in place of the study's own.
 #' @param allow_outside Whether the study may read and write outside of its folder.
 #' @return A `study_run`, which prints what was done: a list with `panel`, `fits`, `tests`, `tables`, `figures` and
-#'   `appraised`, each by name, the results of this run and of earlier ones; `steps`, a data frame with `name`, `section`,
-#'   `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`, `"left out"`) and `said`; `outputs`, a data frame with
-#'   `file`, `step` and `state` (`"written"`, `"again"`, `"as it was"`); `folder`. With `plan` a `study_plan`, a data frame
-#'   with `name`, `state` and `why`.
+#' `appraised`, each by name, the results of this run and of earlier ones; `steps`, a data frame with `name`,
+#' `section`, `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`, `"left out"`) and `said`; `outputs`, a data
+#' frame with `file`, `step` and `state` (`"written"`, `"again"`, `"as it was"`); `folder`. With `plan` a
+#' `study_plan`, a data frame with `name`, `state` and `why`.
 #' @section What is kept:
-#' A step's key is made of the package's version, its call and what that reads: of a fit the content of the columns that it
-#' names, of the keys and of its sample; of other steps the keys of those that they need; of data the content of files.
-#' Values and keys are in `.kept` in the folder of results, each written whole. `manifest.json` there lists inputs, steps
-#' and outputs with their hashes; it has no times, so that it is the same on a second run.
+#' A step's key is made of the package's version, its call and what that reads: of a fit the content of the columns
+#' that it names, of the keys and of its sample; of other steps the keys of those that they need; of data the content
+#' of files. Values and keys are in `.kept` in the folder of results, each written whole. `manifest.json` there lists
+#' inputs, steps and outputs with their hashes; it has no times, so that it is the same on a second run.
 #' @section Errors:
-#' `wavetax_error_no_file`; `wavetax_error_study`, whose `faults` is a data frame (`line`, `key`, `kind`, `found`, `near`);
-#' `wavetax_error_study_locked` while another process runs it; `wavetax_error_cannot_write`; `wavetax_error_package_needed`
-#' (`yaml`, `jsonlite`).
+#' `wavetax_error_no_file`; `wavetax_error_study`, whose `faults` is a data frame (`line`, `key`, `kind`, `found`,
+#' `near`); `wavetax_error_study_locked` while another process runs it; `wavetax_error_cannot_write`;
+#' `wavetax_error_package_needed` (`yaml`, `jsonlite`).
 #' @seealso [study_code()] for the same as R code.
 #' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("jsonlite", quietly = TRUE)
 #' study <- system.file("examples", "study", "study.yaml", package = "wavetax")
@@ -151,7 +151,8 @@ run_one <- function(step, run) {
     run$done[[step$name]] <- list(state = "failed", key = "", said = done$error, line = step$line)
     return(forget_step(run$store, step$name))
   }
-  keep_step(run$store, step$name, key, if (step$section != "figures") without_panel(done$value), call = step_call_hash(step),
+  keep_step(run$store, step$name, key, if (step$section != "figures") without_panel(done$value),
+            call = step_call_hash(step),
             reads = step_reads(step, run$data), needs = step$needs, files = done$files)
   run$done[[step$name]] <- list(state = "run", key = key, said = said_of_lost(step), line = step$line)
 }
@@ -175,7 +176,8 @@ without_columns <- function(step, refs, lost) {
 value_of <- function(step, run) {
   panel_of_run(run)
   for (need in step$needs) fetch_value(need, run)
-  work <- within_folder(run$study$folder, muffled(eval(step$call, run$values), c("message", "wavetax_warning", "warning")))
+  work <- within_folder(run$study$folder, muffled(eval(step$call, run$values),
+                                                  c("message", "wavetax_warning", "warning")))
   put_value(step$target, work, run)
   work
 }
@@ -190,28 +192,14 @@ put_value <- function(target, value, run) {
 fetch_value <- function(name, run) {
   if (name == "data") return(invisible())
   section <- sub(" / .*", "", name)
-  target <- c(if (section == "appraise") "appraised" else section, if (name == "appraise") name else sub("^[^/]* / ", "", name))
+  target <- c(if (section == "appraise") "appraised" else section,
+              if (name == "appraise") name else sub("^[^/]* / ", "", name))
   if (target[2] %in% names(run$values[[target[1]]])) return(invisible())
   value <- read_kept(kept_file(run$store, run$done[[name]]$key))
   put_value(target, with_panel(value, panel_of_run(run)), run)
 }
 
 # ---- keys ----
-
-step_key <- function(step, data, keys) {
-  own <- setdiff(step$needs, "data")
-  rlang::hash(list(study_version(), step$section, step_call_hash(step), unname(step_reads(step, data)), unname(keys[own]),
-                   step$files, step$figure))
-}
-
-step_call_hash <- function(step) rlang::hash(deparse(step$call))
-
-# Hashes of what it reads of the panel, by column; and of labels, where they are shown.
-step_reads <- function(step, data) {
-  c(if ("data" %in% step$needs) {
-    if (is.null(step$columns)) data$columns else data$columns[intersect(step$columns, data$names)]
-  }, if ("data" %in% step$needs) c("its keys" = data$keys), if (isTRUE(step$shown)) c("the labels" = data$labels))
-}
 
 # ---- outputs ----
 
@@ -224,14 +212,6 @@ outputs_as_they_were <- function(step, known, run) {
 }
 
 output_hashes <- function(step, run) hashes_of_files(step$files, run$folder)
-
-# "" where there is none.
-hashes_of_files <- function(files, folder) {
-  vapply(stats::setNames(files, files), function(file) {
-    path <- file.path(folder, file)
-    if (file.exists(path)) rlang::hash_file(path) else ""
-  }, "")
-}
 
 note_outputs <- function(step, hashes, state, run) {
   run$outputs[[step$name]] <- data.frame(file = names(hashes), step = step$name, hash = unname(hashes), state = state)
@@ -257,7 +237,8 @@ written_outputs <- function(step, value, run, known) {
 study_result <- function(steps, run) {
   done <- run$done
   field <- function(name) vapply(done, function(one) paste(one[[name]]), "")
-  table <- data.frame(name = names(done), section = vapply(steps[names(done)], `[[`, "", "section"), state = field("state"),
+  table <- data.frame(name = names(done), section = vapply(steps[names(done)], `[[`, "", "section"),
+                      state = field("state"),
                       said = field("said"), key = field("key"),
                       line = vapply(done, function(one) as.integer(c(one$line, NA)[1]), 1L), row.names = NULL)
   structure(list(

@@ -49,13 +49,12 @@ count_small <- function(n, noun) {
 study_lines_block <- function(x) new_block("study_lines", lines = section_lines(x))
 
 block_study_lines <- function() {
+  said <- function(one) paste("-", markdown_text(trimws(paste(one$head, one$text))))
   new_block_kind(
-    terminal = function(block) unlist(lapply(block$lines, function(one) {
-      headed(wrap_lines(one$text, 12, 12), one$head)
-    })),
-    markdown = function(block) c("", vapply(block$lines, function(one) {
-      paste("-", markdown_text(trimws(paste(one$head, one$text))))
-    }, ""), "")
+    terminal = function(block) {
+      unlist(lapply(block$lines, function(one) headed(wrap_lines(one$text, 12, 12), one$head)))
+    },
+    markdown = function(block) c("", vapply(block$lines, said, ""), "")
   )
 }
 

@@ -1,5 +1,6 @@
 # What each argument of the functions that a study may call takes, by its name. An argument that means something else in
-# one function stands under <function>$<argument>. A function's new argument is a key of the study once its name is here.
+# one function stands under <function>$<argument>. A function's new argument is a key of the study once its name is
+# here.
 
 argument_type <- function(door, argument) {
   types <- argument_types()
@@ -10,6 +11,10 @@ argument_type <- function(door, argument) {
 
 share_type <- function() number_type("a share such as 0.05", function(share) share > 0 && share < 1)
 level_type <- function() number_type("a share such as 0.95", function(level) level > 0 && level < 1)
+rho_type <- function() {
+  choice_type(rho_methods, number_type("a number between -1 and 1", function(rho) abs(rho) < 1))
+}
+
 one_of <- function(...) {
   choices <- c(...)
   function() choice_type(choices)
@@ -27,17 +32,17 @@ argument_types <- function() {
     # Fits
     effects = effects_type, weights = weights_type, rows = condition_type, by_rows = flag_type,
     variance = one_of(names(core_variance_methods)), variances = one_of("common", "entity"), across = flag_type,
-    iterate = flag_type, adjust = flag_type, endogenous = function() expression_type("terms of the formula", "regressors"),
+    iterate = flag_type, adjust = flag_type,
+    endogenous = function() expression_type("terms of the formula", "regressors"),
     instruments = function() expression_type("what instruments them", "regressors"),
     "fit_instrumented$method" = one_of(names(instrument_method_words)),
-    "serial_ar1$rho" = function() choice_type(rho_methods, number_type("a number between -1 and 1", function(rho) {
-      abs(rho) < 1
-    })),
+    "serial_ar1$rho" = rho_type,
     first = one_of("keep", "drop"),
     # Errors
     by = clusters_type, type = one_of("HC0", "HC1", "HC2", "HC3", "HC4", "CR0", "CR1", "CR2", "CR3"),
     scheme = one_of("wild", "pairs"), combine = one_of("subtract", "sum"), leverages = one_of("exact", "estimated"),
-    pairs = one_of("pairwise", "casewise"), df = one_of("clusters", "satterthwaite"), lags = whole_from(0), draws = whole_from(1), seed = whole_from(0),
+    pairs = one_of("pairwise", "casewise"), df = one_of("clusters", "satterthwaite"), lags = whole_from(0),
+    draws = whole_from(1), seed = whole_from(0),
     # Tests
     level = share_type, robust = flag_type, sigma = one_of("shared", "own"), common = flag_type,
     "test_joint$terms" = several_texts("coefficients, or restrictions such as levy = -0.05"),
@@ -62,7 +67,8 @@ argument_types <- function() {
     statistics = some_of(variation_statistics), "panel_variation$weights" = column_type,
     "compare_errors$terms" = texts_type, set = one_text("a set of effects, such as season"), sort = flag_type,
     # Figures
-    lines = whole_from(1), variable = column_type, entities = several_texts("names of entities"), sample = whole_from(1),
+    lines = whole_from(1), variable = column_type, entities = several_texts("names of entities"),
+    sample = whole_from(1),
     panels = flag_type, regressor = one_text("a regressor"),
     "plot_estimates$labels" = function() named_texts_type("labels by name"), "plot_estimates$level" = level_type,
     reference = number_type, vertical = flag_type, effect = one_text("a set of effects, such as harbour"),

@@ -54,7 +54,8 @@ tables_block <- function() {
       influence_by = "influence_by", first_stage = "first_stage"),
     keys = list(file = texts_type("files to write")),
     own = list(
-      spec = list(fits = fits_type(), errors = inner_type("errors, one or several"), over = inner_type("a word, or heads")),
+      spec = list(fits = fits_type(), errors = inner_type("errors, one or several"),
+                  over = inner_type("a word, or heads")),
       variation = list(variables = columns_type()), tests = list(tests = names_type("tests by name")),
       compare_errors = c(one, list(errors = inner_type("errors, one or several"))), effect_levels = one,
       variance_parts = one, influence_by = one, first_stage = one
@@ -76,9 +77,34 @@ figures_block <- function() {
   )
 }
 
-# What stands at the top, in this order.
-study_keys <- c("study", "title", "author", "date", "seed", "data", "repair", "join", "let", "labels", "samples",
-                "errors", "common", "fits", "appraise", "tests", "tables", "figures", "report", "output")
+# What stands at the top, in this order, with what is there.
+study_key_words <- c(
+  study = "1, the version of the format", title = "a text for what is written", author = "one or several names",
+  date = "a text; no date stands in what is written unless it stands here",
+  seed = "a whole number, of every step that draws and has none of its own [1]",
+  data = paste("`file` (a path, a pattern or several), `entity`, `period`; options of [read_panel()], and of",
+               "[panel_to_long()] where it is wide"),
+  "repair" = "arguments of [panel_repair()]; what `data` says of cells holds here too",
+  join = "a map or a list of them: `file`, arguments of [panel_join()], reading options",
+  let = "new columns, `name: expression`, in any order; conditions give 0 and 1",
+  labels = "columns or terms and their labels",
+  samples = paste("`name: condition`, or `rows` and `balance` (`entities`, `block`); lags of a fit on a sample see",
+                  "all rows; `all` is there"),
+  errors = paste("standard errors by names of your own: `kind` (a word of `wavetax fit --errors`), `by`, `type`, `df`,",
+                 "`lags`, `draws`, `seed`"),
+  common = "keys of fits, where every fit starts",
+  fits = paste("entries: `model`, `formula`, `outcome`, `add`, `without`, `sample`, `rows`, `errors`, `split` (a",
+               "column: all rows, then each value), `steps` (of [spec_ladder()]), and the model's own; `endogenous`",
+               "and `instruments` make any [fit_instrumented()]"),
+  appraise = paste("`focus`, `level`, `sample`, `outcome` of [appraise()], of the equation under `common`; what it",
+                   "chooses is the fit `recommended`"),
+  tests = "entries of any test, of [collinearity()] and [diagnose()]",
+  tables = "entries, with `file`, one or several; without this key all fits in one table",
+  figures = "entries, with `file`, and `size` and `dpi` of [save_figure()]",
+  report = "not yet", output = "`folder` [results], endings of `tables` [html] and `figures` [png]"
+)
+
+study_keys <- names(study_key_words)
 
 needed_keys <- c("study", "data", "fits")
 

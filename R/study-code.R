@@ -15,7 +15,8 @@ study_steps <- function(study) {
            call = plain_code(one$call), needs = needs), list(...))
   }
   data <- lapply(study$data, function(one) {
-    list(name = one$name, section = "data", target = "panel", calls = lapply(one$calls, plain_code), needs = character(),
+    list(name = one$name, section = "data", target = "panel", calls = lapply(one$calls, plain_code),
+         needs = character(),
          files = one$files, line = one$node$line)
   })
   fits <- lapply(unlist(unname(study$fits), recursive = FALSE), function(one) {
@@ -26,17 +27,21 @@ study_steps <- function(study) {
     replace(step, c("name", "section"), list(one$step, "appraise"))
   })
   tests <- lapply(unlist(unname(study$tests), recursive = FALSE), function(one) member("tests", one, unique(one$refs)))
-  outputs <- function(section, entries) lapply(unname(entries), function(one) {
-    needs <- if (is.null(one$refs)) one$needs else unique(vapply(one$refs, `[[`, "", "name"))
-    step <- member(section, one, needs, columns = one$columns, shown = TRUE, files = as.character(one$files))
-    if (is.null(one$refs)) return(c(step, list(figure = attr(one$files, "figure"))))
-    step$refs <- one$refs
-    step$make <- function(refs) plain_code(one$make(refs))
-    step$call <- step$make(one$refs)
-    c(step, list(figure = attr(one$files, "figure")))
-  })
+  outputs <- function(section, entries) lapply(unname(entries), written_step, section = section, member = member)
   steps <- c(data, fits, appraised, tests, outputs("tables", study$tables), outputs("figures", study$figures))
   stats::setNames(steps, vapply(steps, `[[`, "", "name"))
+}
+
+# A table or figure.
+written_step <- function(one, section, member) {
+  needs <- if (is.null(one$refs)) one$needs else unique(vapply(one$refs, `[[`, "", "name"))
+  step <- member(section, one, needs, columns = one$columns, shown = TRUE, files = as.character(one$files))
+  step$figure <- attr(one$files, "figure")
+  if (is.null(one$refs)) return(step)
+  step$refs <- one$refs
+  step$make <- function(refs) plain_code(one$make(refs))
+  step$call <- step$make(one$refs)
+  step
 }
 
 # Everything that a call names, columns and others.
@@ -50,7 +55,9 @@ texts_in <- function(call) {
 # Vectors as the calls that make them, so that a call prints as it would be typed.
 plain_code <- function(call) {
   if (is.call(call)) {
-    for (i in seq_along(call)) if (!rlang::is_missing(call[[i]]) && !is.null(call[[i]])) call[[i]] <- plain_code(call[[i]])
+    for (i in seq_along(call)) {
+      if (!rlang::is_missing(call[[i]]) && !is.null(call[[i]])) call[[i]] <- plain_code(call[[i]])
+    }
     return(call)
   }
   if (is.atomic(call) && (length(call) > 1 || !is.null(names(call)))) return(as_code_names(call))
@@ -59,8 +66,8 @@ plain_code <- function(call) {
 
 #' The R code of a study
 #'
-#' Question answered: *which calls does the study file make?* The same calls that [run_study()] runs, in its order, to be
-#' pasted into a script that starts in the study's folder.
+#' Question answered: *which calls does the study file make?* The same calls that [run_study()] runs, in its order, to
+#' be pasted into a script that starts in the study's folder.
 #'
 #' @param file Path of a study, as for [run_study()].
 #' @param allow_outside As for [run_study()].
@@ -111,7 +118,5 @@ writing_lines <- function(step, study) {
 writing_call <- function(step, file) {
   value <- call("[[", as.name(step$target[1]), step$target[2])
   if (step$section == "tables") return(call("write_table", value, file))
-  given <- Filter(Negate(is_empty), step$figure)
-  options <- read_keys(given, list(size = argument_type("", "size"), dpi = argument_type("", "dpi")))
-  as.call(c(list(quote(save_figure), value, file), options))
+  as.call(c(list(quote(save_figure), value, file), step$figure))
 }

@@ -1,8 +1,9 @@
 # The third round: the data. The panel is made, or is known from before, and what the study names is looked up in it. No
 # fit has been run by then.
 
-# The panel of a study as list(key; names; columns, a hash by column; keys, the hash of entity and period; labels; samples,
-# rows by name; facts; value, list(panel, found, mended, joined), NULL where it is kept and was not needed yet).
+# The panel of a study as list(key; names; columns, a hash by column; keys, the hash of entity and period; labels;
+# samples, rows by name; facts; value, list(panel, found, mended, joined), NULL where it is kept and was not needed
+# yet).
 study_panel <- function(study, steps, store) {
   data <- Filter(function(step) step$section == "data", steps)
   key <- data_key(study, data)
@@ -14,21 +15,6 @@ study_panel <- function(study, steps, store) {
   facts$told <- made$told
   keep_step(store, "data", key, made$values, facts = facts, call = calls_hash(data), files = files)
   c(facts, list(key = key, files = files, ran = TRUE, value = made$values))
-}
-
-data_key <- function(study, data) {
-  rlang::hash(list(study_version(), calls_hash(data), unname(input_hashes(study, data)),
-                   lapply(study$samples, function(one) deparse(one$condition))))
-}
-
-# What a kept value depends on besides its call and what that reads.
-study_version <- function() as.character(utils::packageVersion("wavetax"))
-
-calls_hash <- function(steps) rlang::hash(unlist(lapply(steps, function(step) lapply(step$calls, deparse))))
-
-input_hashes <- function(study, data) {
-  files <- unique(unlist(lapply(data, `[[`, "files")))
-  vapply(stats::setNames(files, files), function(file) rlang::hash_file(file.path(study$folder, file)), "")
 }
 
 # Files are read and joined, then all columns that the study names are looked up, then new ones are made.
@@ -79,7 +65,8 @@ data_words <- function(step, values) {
     log <- repair_log(mended)
     gone <- sum(grepl("^(drop|repeated)", log$action))
     return(sprintf("%s: %s; %s repaired, %s left", list_some(step$files, 3), count_of(n + gone, "row"),
-                   paste(count_words(nrow(log)), if (nrow(log) == 1) "cell or row" else "cells and rows"), count_words(n)))
+                   paste(count_words(nrow(log)),
+                         if (nrow(log) == 1) "cell or row" else "cells and rows"), count_words(n)))
   }
   if (grepl("^join /", step$name)) {
     report <- join_report(values$panel)
@@ -98,14 +85,16 @@ check_mentions <- function(study, names) {
   for (mention in study$mentions) for (name in setdiff(mention$names, known)) {
     near <- utils::head(near_names(name, known), 1)
     rest <- if (length(near) == 0) sprintf(" There are %s.", list_some(sprintf("`%s`", known), 12))
-    study_fault(mention$at, "column", paste0(sprintf("there is no column `%s`%s.", short_text(name), after), rest), near)
+    study_fault(mention$at, "column", paste0(sprintf("there is no column `%s`%s.", short_text(name), after), rest),
+                near)
   }
 }
 
 check_new_names <- function(study, names) {
   for (one in Filter(function(one) !is.null(one$balance), study$samples)) {
     if (one$name %in% names) {
-      study_fault(one$node, "name", sprintf("the sample `%s` has the name of a column. Give it another name.", one$name))
+      study_fault(one$node, "name", sprintf("the sample `%s` has the name of a column. Give it another name.",
+                                            one$name))
     }
   }
 }
@@ -138,7 +127,8 @@ check_samples <- function(study, panel) {
 panel_facts <- function(panel, study) {
   index <- panel_index(panel)
   columns <- vapply(panel, rlang::hash, "")
-  list(names = names(panel), columns = columns, keys = rlang::hash(columns[c(index$entity, index$period)]),
+  list(names = names(panel), columns = columns, keys = rlang::hash(list(columns[c(index$entity, index$period)],
+                                                                        index$clock, index$order)),
        labels = rlang::hash(panel_labels(panel)), samples = sample_rows(study, panel), rows = nrow(panel),
        entity = index$entity, period = index$period)
 }

@@ -4,7 +4,9 @@
 #   files    that they read
 #   node     where it stands
 
-data_step <- function(name, calls, files = character(), node) list(name = name, calls = calls, files = files, node = node)
+data_step <- function(name, calls, files = character(), node) {
+  list(name = name, calls = calls, files = files, node = node)
+}
 
 assign_panel <- function(call) call("<-", quote(panel), call)
 
@@ -29,10 +31,12 @@ data_types <- function() {
 
 repair_types <- function() door_types("panel_repair", c("findings", "decimal", "thousands", "percent", "missing"))
 
-join_types <- function() c(list(file = text_type("a file")), door_types("panel_join", c("x", "y")), door_types("read_options"))
+join_types <- function() {
+  c(list(file = text_type("a file")), door_types("panel_join", c("x", "y")), door_types("read_options"))
+}
 
 read_steps <- function(node, repair, study) {
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     if (!is_empty(node)) not_of_type(node, "a map, such as {file: harbours.csv, entity: harbour, period: season}")
     return(NULL)
   }
@@ -72,7 +76,7 @@ sheet_numbers <- function(sheet) {
 
 repair_values <- function(node) {
   types <- repair_types()
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     not_of_type(node, "a map of what is mended")
     return(NULL)
   }
@@ -95,7 +99,8 @@ repair_calls <- function(path, wide, keys, reading, mend, dates) {
   # What was not named for repair is read as it would be of the file.
   panel <- as.call(c(list(quote(read_panel), quote(mended)), keys, dates,
                      reading[intersect(names(reading), c("numbers", "text", "decimal", "thousands", "percent"))]))
-  c(if (!is.null(wide)) list(call("<-", quote(long), wide)), call("<-", quote(found), found), call("<-", quote(mended), mended), assign_panel(panel))
+  c(if (!is.null(wide)) list(call("<-", quote(long), wide)), call("<-", quote(found), found),
+    call("<-", quote(mended), mended), assign_panel(panel))
 }
 
 # ---- join, let, labels, samples ----
@@ -103,7 +108,7 @@ repair_calls <- function(path, wide, keys, reading, mend, dates) {
 join_steps <- function(node, study) {
   if (is_empty(node)) return(NULL)
   steps <- lapply(node_items(node), function(one) {
-    if (!is_kind(one, "map")) {
+    if (!is_node(one, "map")) {
       not_of_type(one, "a map, such as {file: wages.csv, by: season}")
       return(NULL)
     }
@@ -128,7 +133,7 @@ join_steps <- function(node, study) {
 
 let_steps <- function(node) {
   if (is_empty(node)) return(NULL)
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     not_of_type(node, "a map of names and expressions")
     return(NULL)
   }
@@ -170,7 +175,7 @@ order_of_need <- function(uses) {
 
 label_steps <- function(node) {
   if (is_empty(node)) return(NULL)
-  if (!is_kind(node, "map") || !all(vapply(node$items, is_kind, TRUE, "text"))) {
+  if (!is_node(node, "map") || !all(vapply(node$items, is_node, TRUE, "text"))) {
     not_of_type(node, "a map of columns and their labels")
     return(NULL)
   }
@@ -191,7 +196,7 @@ sample_steps <- function(samples) {
 # Each sample as list(name, rows, balance; condition, the expression that a fit is given; node).
 study_samples <- function(node) {
   if (is_empty(node)) return(list())
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     not_of_type(node, "a map of names and conditions")
     return(list())
   }
@@ -206,13 +211,14 @@ sample_of <- function(name, node) {
     list(name = name, rows = rows, balance = balance, node = node,
          condition = if (is.null(balance)) rows else as.name(name))
   }
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     condition <- condition_type()$read(node)
     return(made(if (!is_faulty(condition)) condition[[2]]))
   }
   check_known_keys(node$items, c("rows", "balance"), sprintf("the sample `%s`", name))
   values <- read_keys(node$items, list(rows = condition_type(), balance = choice_type(setdiff(balance_ways, "fill"))))
-  if (length(values) == 0) study_fault(node, "missing", sprintf("the sample `%s` has neither `rows` nor `balance`.", name))
+  if (length(values) == 0) study_fault(node, "missing", sprintf("the sample `%s` has neither `rows` nor `balance`.",
+                                                                name))
   made(if (!is.null(values$rows) && !is_faulty(values$rows)) values$rows[[2]],
        if (!is_faulty(values$balance)) values$balance)
 }

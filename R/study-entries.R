@@ -3,11 +3,11 @@
 # The entries by name: a map of them, or a list of bare names.
 section_entries <- function(node) {
   if (is_empty(node)) return(list())
-  if (is_kind(node, "map")) {
+  if (is_node(node, "map")) {
     entries <- node$items
   } else {
     items <- node_items(node)
-    bare <- vapply(items, is_kind, TRUE, "text")
+    bare <- vapply(items, is_node, TRUE, "text")
     for (one in items[!bare]) {
       study_fault(one, "entry", sprintf("`%s` takes bare names in a list, or a map of names and their keys.",
                                         node_key(node)))
@@ -27,7 +27,7 @@ reserved_names <- c("all", "none", "recommended")
 
 checked_entry <- function(name, node) {
   check_entry_name(name, node)
-  if (is_kind(node, "text", "list")) {
+  if (is_node(node, "text", "list")) {
     study_fault(node, "entry", sprintf("the entry `%s` takes keys, such as {model: fixed}.", name))
     return(new_node("empty", node$path, node$line))
   }
@@ -40,7 +40,8 @@ check_entry_name <- function(name, node) {
   }
   odd <- regmatches(name, regexpr("[,/:*\"']", name))
   if (length(odd) > 0) study_fault(node, "name", sprintf("the name `%s` holds %s, which joins names here.", name, odd))
-  if (name %in% reserved_names) study_fault(node, "name", sprintf("`%s` means something else here: give it another name.",
+  if (name %in% reserved_names) study_fault(node, "name",
+                                            sprintf("`%s` means something else here: give it another name.",
                                                                   name))
 }
 
@@ -61,8 +62,8 @@ entry_levels <- function(name, entries, block) {
     like <- chain[[1]]$items[["like"]]
     if (is_empty(like)) return(chain)
     target <- like$text
-    if (!is_kind(like, "text") || !target %in% names(entries)) {
-      study_fault(like, "reference", sprintf("no %s is called `%s`.", singular(section), short_text(target)),
+    if (!is_node(like, "text") || !target %in% names(entries)) {
+      study_fault(like, "reference", sprintf("no %s is called `%s`.", one_of_section(section), short_text(target)),
                   utils::head(near_names(target, setdiff(names(entries), name)), 1))
       return(NULL)
     }
@@ -83,7 +84,7 @@ entry_levels <- function(name, entries, block) {
 
 article_of <- function(word) if (grepl("^[aeiou]", word)) "an" else "a"
 
-singular <- function(section) sub("s$", "", section)
+one_of_section <- function(section) sub("s$", "", section)
 
 # The keys of all levels, later ones in place of earlier; `none` takes back.
 merged_keys <- function(levels) {
@@ -98,7 +99,7 @@ merged_keys <- function(levels) {
 
 # What an entry is: the word of its kind, or its name where that is one. NULL with a fault where neither says.
 entry_word <- function(name, keys, block, node) {
-  section <- singular(block$name)
+  section <- one_of_section(block$name)
   words <- names(block$doors)
   own <- if (word_key(name) %in% words) word_key(name)
   given <- keys[[block$kind]]
@@ -113,7 +114,7 @@ entry_word <- function(name, keys, block, node) {
     return(NULL)
   }
   word <- word_key(given$text)
-  if (!is_kind(given, "text") || !word %in% words) {
+  if (!is_node(given, "text") || !word %in% words) {
     study_fault(given, "kind", sprintf("`%s`: no %s is called `%s`.", block$kind, block$kind, short_text(given$text)),
                 utils::head(near_names(word, words), 1))
     return(NULL)

@@ -1,5 +1,5 @@
-# Standard errors of a study: a word, a name of the study's own, or a kind with its arguments. Each becomes the call that
-# makes the specification.
+# Standard errors of a study: a word, a name of the study's own, or a kind with its arguments. Each becomes the call
+# that makes the specification.
 
 study_error_keys <- c("kind", "by", "type", "df", "lags", "draws", "seed", "scheme", "combine", "leverages", "pairs")
 
@@ -17,8 +17,8 @@ study_errors <- function(node, seed) {
 
 # The call of one kind of errors.
 errors_of <- function(node, study) {
-  if (is_kind(node, "map")) return(error_map_call(node, "`errors`", study$seed))
-  if (!is_kind(node, "text")) return(not_of_type(node, "a word, a name or a kind of errors"))
+  if (is_node(node, "map")) return(error_map_call(node, "`errors`", study$seed))
+  if (!is_node(node, "text")) return(not_of_type(node, "a word, a name or a kind of errors"))
   own <- study$errors[[node$text]]
   if (!is.null(own)) return(own)
   found <- error_word_of(node$text)
@@ -36,8 +36,9 @@ stop_errors_name <- function(node, own = character()) {
 error_map_call <- function(node, whose, seed) {
   check_known_keys(node$items, study_error_keys, whose)
   kind <- node$items[["kind"]]
-  if (!is_kind(kind, "text")) {
-    return(study_fault(if (is.null(kind)) node else kind, "kind", sprintf("%s do not say their `kind`, one of %s.", whose,
+  if (!is_node(kind, "text")) {
+    return(study_fault(if (is.null(kind)) node else kind, "kind",
+                       sprintf("%s do not say their `kind`, one of %s.", whose,
                                                                           list_words(names(error_words())))))
   }
   found <- error_word_of(kind$text)

@@ -7,7 +7,8 @@
 
 # A fault where it is found: the round that looks goes on.
 study_fault <- function(at, kind, found, near = character(), quote = "`") {
-  words <- if (length(near) > 0) paste0(found, sprintf(" Did you mean %s?", list_or(paste0(quote, near, quote)))) else found
+  words <- if (length(near) > 0) paste0(found, sprintf(" Did you mean %s?",
+                                                       list_or(paste0(quote, near, quote)))) else found
   fault <- data.frame(line = at$line, key = path_words(at$path), kind = kind, found = visible_text(words),
                       near = paste(near, collapse = ", "))
   rlang::signal("", class = "wavetax_study_fault", fault = fault)

@@ -37,10 +37,7 @@ study_fits <- function(node, common, study) {
     entry_fits(name, if (is_empty(common)) levels else c(list(common), levels), entries[[name]], study)
   })
   members <- stats::setNames(members, names(entries))
-  if (sum(lengths(members)) > most_fits) {
-    study_fault(node, "crossing", sprintf("this makes %s fits; a study has at most %d.",
-                                          count_words(sum(lengths(members))), most_fits))
-  }
+  if (sum(lengths(members)) > most_fits) stop_too_many(node, sum(lengths(members)))
   members
 }
 
@@ -48,7 +45,7 @@ entry_fits <- function(name, levels, node, study) {
   state <- fit_levels(levels)
   if (is.null(state)) return(NULL)
   keys <- state$keys[intersect(names(state$keys), known_fit_keys())]
-  several_models <- is_kind(keys[["model"]], "list", "map")
+  several_models <- is_node(keys[["model"]], "list", "map")
   if (!several_models) {
     word <- entry_word(name, keys, fits_block(), node)
     if (is.null(word)) return(NULL)
@@ -129,7 +126,8 @@ check_model_keys <- function(keys, model, instrumented, ladder, node, name) {
 fault_of_model <- function(at, key, found, node) {
   own <- identical(at$path[1:2], node$path[1:2])
   from <- if (at$path[1] == "common") "common" else at$path[2]
-  told <- if (own) "." else sprintf(", which come%s from `%s` on line %d. Say `%s: none`.", if (endsWith(key, "s")) "" else "s",
+  told <- if (own) "." else sprintf(", which come%s from `%s` on line %d. Say `%s: none`.",
+                                    if (endsWith(key, "s")) "" else "s",
                                     from, at$line, key)
   study_fault(if (own) at else node, "model", paste0(found, told))
 }
@@ -166,7 +164,7 @@ fit_arguments_of <- function(keys, model, door, ladder, study) {
   if (door == "fit_instrumented" && model == "pooled") out$effects <- "none"
   if (!is_empty(keys[["serial"]])) out$serial <- serial_call(keys[["serial"]])
   if (ladder && !is_empty(keys[["weights"]])) out$weights <- weights_type()$read(keys[["weights"]])
-  out$rows <- rows_of(keys[["sample"]], keys[["rows"]], study)
+  out$rows <- sample_condition(keys[["sample"]], keys[["rows"]], study)
   if (!is_empty(keys[["errors"]])) out$errors <- errors_of(keys[["errors"]], study)
   out
 }
@@ -174,7 +172,7 @@ fit_arguments_of <- function(keys, model, door, ladder, study) {
 study_serial_kinds <- c("none", "ar1", "ar1-own")
 
 serial_call <- function(node) {
-  if (!is_kind(node, "map")) return(choice_type(study_serial_kinds)$read(node))
+  if (!is_node(node, "map")) return(choice_type(study_serial_kinds)$read(node))
   types <- door_types("serial_ar1")
   check_known_keys(node$items, names(types), "`serial`")
   values <- read_keys(node$items, types)
@@ -182,10 +180,10 @@ serial_call <- function(node) {
 }
 
 # The condition of a sample, and of rows besides; NULL for all.
-rows_of <- function(sample, rows, study) {
+sample_condition <- function(sample, rows, study) {
   parts <- list()
   if (!is_empty(sample) && !identical(sample$text, "all")) {
-    if (!is_kind(sample, "text")) return(not_of_type(sample, "the name of a sample"))
+    if (!is_node(sample, "text")) return(not_of_type(sample, "the name of a sample"))
     if (!sample$text %in% names(study$samples)) return(stop_sample_name(sample, names(study$samples)))
     parts <- list(study$samples[[sample$text]]$condition)
   }
@@ -211,11 +209,11 @@ stop_sample_name <- function(node, known) {
 ladder_call <- function(node) {
   items <- node_items(node)
   names <- vapply(items, function(one) {
-    if (is_kind(one, "map") && length(one$items) == 1) setdiff(c(names(one$items), ""), ladder_keys)[1] else ""
+    if (is_node(one, "map") && length(one$items) == 1) setdiff(c(names(one$items), ""), ladder_keys)[1] else ""
   }, "")
   steps <- Map(function(one, name) {
     if (nzchar(name)) one <- one$items[[1]]
-    if (is_kind(one, "map")) ladder_step(one) else ladder_word(one)
+    if (is_node(one, "map")) ladder_step(one) else ladder_word(one)
   }, items, names)
   if (!is_sound(steps)) return(faulty())
   as.call(c(list(as.name("list")), if (any(nzchar(names))) stats::setNames(steps, names) else unname(steps)))

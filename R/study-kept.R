@@ -81,12 +81,13 @@ take_lock <- function(store) {
     held <- tryCatch(readLines(file, warn = FALSE), error = function(cnd) character())
     if (is_locked_by_other(held)) {
       stop_wavetax("study_locked", "The study is being run by another process.",
-                   where = sprintf("Process %s on %s writes to %s.", held[1], held[2], sQuote(dirname(store$folder), FALSE)),
+                   where = sprintf("Process %s on %s writes to %s.", held[1], held[2],
+                                   sQuote(dirname(store$folder), FALSE)),
                    todo = sprintf("Wait for it, or write elsewhere with `out`. If it is gone, delete %s.",
                                   sQuote(file, FALSE)))
     }
   }
-  writeLines(c(as.character(Sys.getpid()), host_name()), file)
+  write_text_file(c(as.character(Sys.getpid()), host_name()), file)
 }
 
 host_name <- function() unname(Sys.info()[["nodename"]])

@@ -77,14 +77,14 @@ crossed_fits <- function(keys, node) {
   values <- list()
   for (key in intersect(names(keys), crossed_keys)) {
     one <- keys[[key]]
-    several <- is_kind(one, "list") || is_kind(one, "map") && !key %in% argument_maps
+    several <- is_node(one, "list") || is_node(one, "map") && !key %in% argument_maps
     if (several) values[[key]] <- crossed_values(one)
   }
   n <- prod(lengths(values))
   if (n > most_fits) {
     # What it is like makes too many already, and that is told there.
     inherited <- vapply(keys[names(values)], function(one) !identical(one$path[2], node$path[2]), TRUE)
-    if (prod(lengths(values)[inherited]) <= most_fits) study_fault(node, "crossing", sprintf("this makes %s fits; a study has at most %d.", count_words(n), most_fits))
+    if (prod(lengths(values)[inherited]) <= most_fits) stop_too_many(node, n)
     return(NULL)
   }
   if (length(values) == 0) return(list(list(keys = keys, labels = character())))
@@ -98,13 +98,17 @@ crossed_fits <- function(keys, node) {
   })
 }
 
+stop_too_many <- function(node, n) {
+  study_fault(node, "crossing", sprintf("this makes %s fits; a study has at most %d.", count_words(n), most_fits))
+}
+
 # The values with their labels: the names that are given, else the texts.
 crossed_values <- function(node) {
   items <- named_items(node)
   labels <- vapply(seq_along(items), function(i) {
     if (!is.null(names(items)) && nzchar(names(items)[i])) return(names(items)[i])
     text <- items[[i]]$text
-    if (!is_kind(items[[i]], "text") || grepl("/", text, fixed = TRUE)) {
+    if (!is_node(items[[i]], "text") || grepl("/", text, fixed = TRUE)) {
       study_fault(items[[i]], "name", sprintf("this value of `%s` needs a name: {Name: value}.", node_key(node)))
     }
     text

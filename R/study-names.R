@@ -86,7 +86,7 @@ study_output <- function(node, out) {
   types <- output_types()
   values <- list()
   if (!is_empty(node)) {
-    if (is_kind(node, "map")) {
+    if (is_node(node, "map")) {
       check_known_keys(node$items, names(types), "`output`")
       values <- read_keys(node$items, types)
     } else {
@@ -107,7 +107,7 @@ appraise_types <- function() door_types("appraise", c("rows", "weights", "seed")
 
 study_appraise <- function(node, common, study) {
   if (is_empty(node)) return(list())
-  if (!is_kind(node, "map")) {
+  if (!is_node(node, "map")) {
     not_of_type(node, "a map, such as {focus: levy}")
     return(list())
   }
@@ -121,7 +121,8 @@ study_appraise <- function(node, common, study) {
   }
   if (!is_sound(values)) return(list())
   keys <- c(node$items[intersect(names(node$items), c("sample", "outcome"))],
-            state$keys[setdiff(intersect(names(state$keys), c("outcome", "weights", "sample", "rows")), names(node$items))])
+            state$keys[setdiff(intersect(names(state$keys), c("outcome", "weights", "sample", "rows")),
+                               names(node$items))])
   combinations <- crossed_fits(keys, node)
   members <- lapply(combinations, function(one) appraise_member(one, state, values, node, study))
   Filter(Negate(is.null), members)
@@ -133,7 +134,7 @@ appraise_member <- function(one, state, values, node, study) {
     study_fault(node, "formula", "`appraise` has no outcome.")
     return(NULL)
   }
-  rows <- rows_of(one$keys[["sample"]], one$keys[["rows"]], study)
+  rows <- sample_condition(one$keys[["sample"]], one$keys[["rows"]], study)
   weights <- if (!is_empty(one$keys[["weights"]])) weights_type()$read(one$keys[["weights"]])
   if (is_faulty(left) || is_faulty(rows) || is_faulty(weights)) return(NULL)
   name <- if (length(one$labels) > 0) paste(one$labels, collapse = " / ") else "appraise"

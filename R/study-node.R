@@ -23,9 +23,9 @@ node_key <- function(node) {
   if (length(named) == 0) "the study" else named[length(named)]
 }
 
-is_kind <- function(node, ...) !is.null(node) && node$kind %in% c(...)
+is_node <- function(node, ...) !is.null(node) && node$kind %in% c(...)
 is_empty <- function(node) is.null(node) || node$kind == "empty"
-is_none <- function(node) is_kind(node, "text") && node$text == "none"
+is_none <- function(node) is_node(node, "text") && node$text == "none"
 
 # A value where one or several may stand, as a list of nodes.
 node_items <- function(node) {
@@ -35,9 +35,9 @@ node_items <- function(node) {
 # Named values: a text, a list, a map, or a list with maps of one, as a list of nodes whose names are "" where they have
 # none. Texts are asked for unless `inner` says that more may stand there.
 named_items <- function(node) {
-  if (is_kind(node, "map")) return(node$items)
+  if (is_node(node, "map")) return(node$items)
   items <- node_items(node)
-  pairs <- vapply(items, function(one) is_kind(one, "map") && length(one$items) == 1, TRUE)
+  pairs <- vapply(items, function(one) is_node(one, "map") && length(one$items) == 1, TRUE)
   names <- vapply(seq_along(items), function(i) if (pairs[i]) names(items[[i]]$items) else "", "")
   stats::setNames(lapply(seq_along(items), function(i) if (pairs[i]) items[[i]]$items[[1]] else items[[i]]), names)
 }

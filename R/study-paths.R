@@ -2,7 +2,7 @@
 
 # The files that a path or pattern finds, checked to be there.
 study_inputs <- function(node, texts, study) {
-  items <- if (is_kind(node, "list")) node$items else list(node)
+  items <- if (is_node(node, "list")) node$items else list(node)
   unlist(Map(function(one, text) {
     if (!path_allowed(one, text, study)) return(character())
     found <- if (grepl("[*?]", text)) in_folder(Sys.glob(file.path(study$folder, text)), study) else

@@ -8,7 +8,8 @@ study_plan <- function(steps, data, before, store, folder) {
     keys[[step$name]] <- key
     known <- if (of_data) !data$ran else !is.null(kept_step(store, step$name, key))
     why <- if (known) lost_outputs(step, store, folder) else if (of_data) data_reason(step, before, data$files) else
-      step_reason(step, store$state$steps[[step$name]], data, vapply(rows, `[[`, "", "name")[vapply(rows, function(row) {
+      step_reason(step, store$state$steps[[step$name]], data,
+                  vapply(rows, `[[`, "", "name")[vapply(rows, function(row) {
         row$state == "runs"
       }, TRUE)])
     rows[[step$name]] <- data.frame(name = step$name, state = if (nzchar(why)) "runs" else "kept", why = why)

@@ -35,7 +35,8 @@ study_lines <- function(file) {
   bad <- which(!validUTF8(lines))
   if (length(bad) > 0) wrong("the line is not in UTF-8: save the file in that encoding.", bad[1])
   Encoding(lines) <- "UTF-8"
-  if (!any(grepl("^\\s*[^#[:space:]]", lines))) wrong("nothing stands in it. `wavetax init DIR` writes a study to start from.")
+  if (!any(grepl("^\\s*[^#[:space:]]",
+                 lines))) wrong("nothing stands in it. `wavetax init DIR` writes a study to start from.")
   lines
 }
 
@@ -74,5 +75,6 @@ stop_not_yaml <- function(cnd, file) {
 tree_paths <- function(tree, path = character()) {
   if (!is.list(tree)) return(character())
   keys <- if (is_map(tree)) names(tree) else as.character(seq_along(tree))
-  unlist(Map(function(key, one) c(path_key(c(path, key)), tree_paths(one, c(path, key))), keys, tree), use.names = FALSE)
+  unlist(Map(function(key, one) c(path_key(c(path, key)), tree_paths(one, c(path, key))), keys, tree),
+         use.names = FALSE)
 }

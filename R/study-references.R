@@ -1,7 +1,7 @@
 # Where one section names what another has: fits by tests, tables and figures, tests by tables.
 
-# A reference is list(head, what tells its column apart; name, of the step; expr, its value in the code; many, whether that
-# is a list of fits; member, the fit's, NULL for what an appraisal recommends).
+# A reference is list(head, what tells its column apart; name, of the step; expr, its value in the code; many, whether
+# that is a list of fits; member, the fit's, NULL for what an appraisal recommends).
 new_reference <- function(head, name, expr, many = FALSE, member = NULL) {
   list(head = head, name = name, expr = expr, many = many, member = member)
 }
@@ -16,7 +16,7 @@ fit_references <- function(node, study) {
   found <- lapply(seq_along(items), function(i) {
     one <- items[[i]]
     head <- if (!is.null(names(items))) names(items)[i] else ""
-    if (!is_kind(one, "text")) {
+    if (!is_node(one, "text")) {
       not_of_type(one, "the name of a fit")
       return(NULL)
     }
@@ -45,7 +45,8 @@ references_of <- function(node, study) {
   if (text %in% known) return(entry_references(study$fits[[text]]))
   if (grepl("*", text, fixed = TRUE)) {
     hit <- known[grepl(utils::glob2rx(text), known)]
-    if (length(hit) > 0) return(unlist(lapply(hit, function(one) entry_references(study$fits[[one]])), recursive = FALSE))
+    if (length(hit) > 0) return(unlist(lapply(hit, function(one) entry_references(study$fits[[one]])),
+                                       recursive = FALSE))
   }
   parts <- trimws(strsplit(text, "/", fixed = TRUE)[[1]])
   entry <- parts[1]
@@ -82,7 +83,8 @@ member_reference <- function(node, entry, rest, study) {
   known <- sub(paste0(entry, " / "), "", names, fixed = TRUE)
   near <- utils::head(near_names(paste(rest, collapse = " / "), known), 1)
   told <- if (length(near) == 0) sprintf(" It has %s.", list_some(sprintf("`%s`", known), 12))
-  study_fault(node, "reference", paste0(sprintf("`%s` has no member `%s`.", entry, paste(rest, collapse = " / ")), told),
+  study_fault(node, "reference", paste0(sprintf("`%s` has no member `%s`.", entry, paste(rest, collapse = " / ")),
+                                        told),
               near)
   NULL
 }

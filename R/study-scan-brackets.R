@@ -11,7 +11,8 @@ scan_brackets <- function(s, text, indent, path) {
   }
   end <- paste(s$signs[seq_along(s$signs) >= s$col], collapse = "")
   if (!grepl("^\\s*(#.*)?$", end) || grepl("^#", end)) {
-    study_fault(new_place(path, s$i), "brackets", sprintf("%s stands behind what is in brackets. Put all of it in quotes.",
+    study_fault(new_place(path, s$i), "brackets",
+                sprintf("%s stands behind what is in brackets. Put all of it in quotes.",
                                                           dQuote(short_text(trimws(end)), FALSE)))
   }
   s$i <- s$i + 1L
@@ -58,7 +59,8 @@ scan_open <- function(s, path, indent) {
     colon <- word$key
     if (open == "{") {
       if (!is.null(seen[[word$text]])) {
-        study_fault(new_place(path, line), "twice", sprintf("`%s` stands on line %d too.", word$text, seen[[word$text]]))
+        study_fault(new_place(path, line), "twice", sprintf("`%s` stands on line %d too.", word$text,
+                                                            seen[[word$text]]))
       } else {
         note_place(s, c(path, word$text), line)
       }
@@ -128,7 +130,8 @@ flow_text <- function(s, path, open, key = NULL) {
   }
   rest <- paste(s$signs[seq_along(s$signs) >= s$col], collapse = "")
   if (sign %in% c("|", ">")) {
-    study_fault(at, "sign", sprintf("a text within %s cannot begin with %s. Put it in quotes.", brackets_of(open), sign))
+    study_fault(at, "sign", sprintf("a text within %s cannot begin with %s. Put it in quotes.", brackets_of(open),
+                                    sign))
     return(NULL)
   }
   if (!text_begins_well(rest, at, NULL)) return(NULL)
@@ -150,7 +153,8 @@ flow_text <- function(s, path, open, key = NULL) {
     } else if (sign %in% c(",", "]", "}")) {
       break
     } else if (sign %in% c("[", "{")) {
-      study_fault(at, "brackets", sprintf("a text within %s cannot hold %s. Put it in quotes.", brackets_of(open), sign))
+      study_fault(at, "brackets", sprintf("a text within %s cannot hold %s. Put it in quotes.", brackets_of(open),
+                                          sign))
       return(NULL)
     }
     s$col <- s$col + 1L

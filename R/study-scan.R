@@ -1,8 +1,7 @@
 # A study file before YAML reads it. The scanner gives the line of every key and value, and refuses what YAML would read
-# in another way than it is written, or leave out: tags, anchors, a second document, a comma within brackets, a key twice.
-# It walks the lines by descent: `s` is an environment of
-#   lines, i        the lines, and the one that is looked at
-#   signs, col      within [ ] and { }: the signs of that line, and the one that is looked at
+# in another way than it is written, or leave out: tags, anchors, a second document, a comma within brackets, a key
+# twice. It walks the lines by descent: `s` is an environment of lines, i        the lines, and the one that is looked
+# at signs, col      within [ ] and { }: the signs of that line, and the one that is looked at
 #   index           the places found so far, of path and line
 
 scan_study <- function(lines) {
@@ -42,10 +41,6 @@ ahead_in <- function(s) {
   FALSE
 }
 
-indent_of <- function(line) nchar(sub("^( *).*$", "\\1", line))
-text_of_line <- function(s) sub("^ *", "", s$lines[s$i])
-is_item <- function(text) grepl("^-(\\s|$)", text)
-
 # What stands at the next line, if that is at least so far in.
 scan_node <- function(s, least, path, key) {
   if (!ahead_in(s)) return(invisible())
@@ -55,16 +50,6 @@ scan_node <- function(s, least, path, key) {
   if (is_item(text)) return(scan_items(s, indent, path, key))
   if (!is.null(key_of(text))) return(scan_keys(s, indent, path))
   scan_value(s, text, least - 1L, path, key)
-}
-
-most_levels <- 8L
-
-# Whether what begins here would be deeper than that; nothing behind it is looked at.
-too_deep <- function(s, path) {
-  if (length(path) < most_levels) return(FALSE)
-  study_fault(new_place(path, s$i), "depth", sprintf("this is deeper than %d levels.", most_levels))
-  s$i <- length(s$lines) + 1L
-  TRUE
 }
 
 scan_items <- function(s, indent, path, key) {
@@ -125,28 +110,6 @@ scan_stray <- function(s) {
   s$i <- s$i + 1L
 }
 
-note_place <- function(s, path, line) s$index[[length(s$index) + 1L]] <- new_place(path, line)
-
-# The key that a text begins with: list(key; written; rest, what is behind its colon without a comment); NULL for none.
-key_of <- function(text) {
-  quoted <- regmatches(text, regexec("^(\"(?:[^\"\\\\]|\\\\.)*\"|'(?:[^']|'')*')\\s*:(?:\\s+(.*))?$", text, perl = TRUE))[[1]]
-  if (length(quoted) == 3) return(list(key = unquoted(quoted[2]), written = quoted[2], rest = without_comment(quoted[3])))
-  if (grepl("^[\"'\\[{|>]", text)) return(NULL)
-  at <- regexpr(":(\\s|$)", text)
-  comment <- regexpr("(^|\\s)#", text)
-  if (at < 1 || comment > 0 && comment < at) return(NULL)
-  written <- trimws(substr(text, 1, at - 1))
-  list(key = written, written = written, rest = without_comment(trimws(substring(text, at + 1))))
-}
-
-unquoted <- function(text) {
-  if (startsWith(text, "'")) return(gsub("''", "'", substr(text, 2, nchar(text) - 1), fixed = TRUE))
-  tryCatch(yaml::yaml.load(text, eval.expr = FALSE), error = function(cnd) text)
-}
-
-# A comment that is all there is.
-without_comment <- function(text) if (grepl("^\\s*(#.*)?$", text)) "" else text
-
 # A value that begins behind its key, or on a line of its own; `indent` is that of what holds it.
 scan_value <- function(s, text, indent, path, key) {
   at <- new_place(path, s$i)
@@ -175,33 +138,6 @@ scan_value <- function(s, text, indent, path, key) {
     }
     s$i <- s$i + 1L
   }
-}
-
-quoted_value <- function(text) {
-  text <- trimws(text)
-  if (grepl("[\"\\\\]", text)) paste0("'", gsub("'", "''", text), "'") else paste0("\"", text, "\"")
-}
-
-# Signs that mean something else to YAML.
-text_begins_well <- function(text, at, key) {
-  first <- substr(text, 1, 1)
-  where <- if (is.null(key)) "" else sprintf("`%s`: ", key)
-  help <- if (is.null(key) || grepl("^[&*]", text)) "." else sprintf(": %s: %s.", key, quoted_value(sub("\\s#.*$", "", text)))
-  if (first %in% c("&", "*")) {
-    study_fault(at, "anchor", paste0(where, "anchors (&) and aliases (*) are not taken. `common` and `like` share keys; ",
-                                     "a text stands in quotes."))
-    return(FALSE)
-  }
-  if (first == "!") {
-    study_fault(at, "tag", paste0(where, "YAML takes what begins with ! as a tag, and drops it. Put it in quotes", help))
-    return(FALSE)
-  }
-  if (first %in% c("`", "@", "%", "]", "}", ",") || grepl("^[?-](\\s|$)", text)) {
-    study_fault(at, "sign", sprintf("%sa text cannot begin with %s. Put it in quotes%s", where, first,
-                                    if (first == "`") "." else help))
-    return(FALSE)
-  }
-  TRUE
 }
 
 scan_lines_below <- function(s, indent, whole, at, key) {

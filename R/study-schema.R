@@ -32,7 +32,8 @@ study_schema <- function() {
       data = map_of(c(list(file = several, labels = text), fragments(data_types())), c("file", "entity", "period")),
       repair = map_of(fragments(repair_types())),
       join = one_or_several(map_of(c(list(file = text), fragments(join_types())), "file")),
-      let = list(type = "object", additionalProperties = text), labels = list(type = "object", additionalProperties = text),
+      let = list(type = "object", additionalProperties = text), labels = list(type = "object",
+                                                                              additionalProperties = text),
       samples = list(type = "object", additionalProperties = any_of(text, map_of(list(
         rows = text, balance = list(enum = as.list(setdiff(balance_ways, "fill"))))))),
       errors = list(type = "object", additionalProperties = map_of(stats::setNames(

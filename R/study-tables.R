@@ -1,7 +1,7 @@
 # The tables and figures of a study: each entry is a call and the files that it goes to.
-#   name, call, refs     refs of the fits that may be left out where they failed, of tables of specifications and figures
-#                        of estimates; `needs`, steps without which it cannot be made
-#   files, write         where it goes, relative to the results, and function(file) that gives the call that writes it
+# name, call, refs     refs of the fits that may be left out where they failed, of tables of specifications and
+# figures of estimates; `needs`, steps without which it cannot be made files, write         where it goes, relative to
+# the results, and function(file) that gives the call that writes it
 #   columns              NULL: the whole panel; otherwise those that it shows
 
 study_tables <- function(node, study) {
@@ -42,7 +42,8 @@ table_entry <- function(name, entry, study) {
     spec = spec_entry(name, entry, study, entry$node),
     variation = {
       columns <- columns_type()$read(or_empty(entry$keys[["variables"]], entry$node))
-      call <- as.call(c(list(quote(panel_variation), quote(panel)), if (!is_faulty(columns)) as.list(columns), entry$values))
+      call <- as.call(c(list(quote(panel_variation), quote(panel)), if (!is_faulty(columns)) as.list(columns),
+                        entry$values))
       of_panel(call, if (!is_faulty(columns)) columns)
     },
     shape = of_panel(quote(panel_shape(panel)), character()),
@@ -111,7 +112,7 @@ over_words <- c("outcome", "sample", "errors", "effects", "model", "split")
 
 over_of <- function(node, study) {
   if (is_empty(node)) return(NULL)
-  if (!is_kind(node, "map")) return(choice_type(over_words)$read(node))
+  if (!is_node(node, "map")) return(choice_type(over_words)$read(node))
   each <- lapply(node$items, fit_references, study)
   if (any(vapply(each, is.null, TRUE))) return(faulty())
   list(refs = unlist(unname(each), recursive = FALSE), groups = rep(names(each), lengths(each)))
@@ -153,16 +154,22 @@ spec_columns <- function(refs, errors, groups, over) {
 }
 
 spec_call <- function(columns, values) {
-  many <- vapply(columns, `[[`, TRUE, "many")
   groups <- vapply(columns, `[[`, "", "over")
-  if (any(nzchar(groups)) && !any(many)) {
-    at <- lapply(stats::setNames(nm = unique(groups[nzchar(groups)])), function(group) {
-      run <- which(groups == group)
-      if (length(run) > 1) call(":", min(run), max(run)) else run
-    })
-    values$over <- as.call(c(list(as.name("list")), at))
+  # A head over one column each is that column's.
+  if (all(nzchar(groups)) && !anyDuplicated(groups)) {
+    columns <- Map(function(column, group) replace(column, "head", group), columns, groups)
+    groups[] <- ""
   }
-  as.call(c(list(as.name("spec_table"), fits_expression(columns)), values))
+  fits <- if (any(nzchar(groups))) grouped_fits(columns, groups) else fits_expression(columns)
+  as.call(c(list(as.name("spec_table"), fits), values))
+}
+
+# Lists of fits by the head over them.
+grouped_fits <- function(columns, groups) {
+  each <- lapply(split(columns, factor(groups, unique(groups))), fits_expression)
+  as.call(c(list(as.name("c")), lapply(seq_along(each), function(i) {
+    if (nzchar(names(each)[i])) as.call(c(list(as.name("list")), each[i])) else each[[i]]
+  })))
 }
 
 # Fits in a list by head; lists of them joined.
@@ -179,7 +186,7 @@ fits_expression <- function(columns) {
 # Errors of a table, one or several, by what they are called: calls.
 errors_list <- function(node, study) {
   if (is_empty(node)) return(list())
-  items <- if (is_kind(node, "map") && "kind" %in% names(node$items)) list(node) else named_items(node)
+  items <- if (is_node(node, "map") && "kind" %in% names(node$items)) list(node) else named_items(node)
   calls <- lapply(items, errors_of, study)
   given <- if (is.null(names(items))) rep("", length(items)) else names(items)
   names(calls) <- ifelse(nzchar(given), given, vapply(items, `[[`, "", "text"))
@@ -262,8 +269,10 @@ entry_files <- function(name, entry, section, study) {
   }
   files <- file.path(section, texts)
   attr(files, "node") <- if (is_empty(given)) entry$node else given
-  attr(files, "figure") <- entry$keys[c("size", "dpi")]
+  attr(files, "figure") <- read_keys(entry$keys, figure_options())
   files
 }
+
+figure_options <- function() list(size = argument_type("", "size"), dpi = argument_type("", "dpi"))
 
 file_stem <- function(name) gsub("[^[:alnum:]_.-]+", "-", name)

@@ -34,7 +34,7 @@ entry_of <- function(name, entries, block) {
   word <- entry_word(name, keys, block, entries[[name]])
   if (is.null(word)) return(NULL)
   types <- entry_types(block, word)
-  check_known_keys(keys, c(block$kind, names(types)), sprintf("the %s `%s`", singular(block$name), name))
+  check_known_keys(keys, c(block$kind, names(types)), sprintf("the %s `%s`", one_of_section(block$name), name))
   own <- c(names(block$keys), names(block$own[[word]]))
   values <- read_keys(keys, types[setdiff(names(types), own)])
   if (!is_sound(values)) return(NULL)
@@ -48,13 +48,15 @@ entry_tests <- function(name, entry, study) {
   if (is.null(sets)) return(list())
   # Where a fit has a fault of its own, that is told.
   if (length(sets) == 0 && all(lengths(study$fits) > 0) && length(study$fits) > 0) {
-    study_fault(entry$node, "fits", sprintf("the test `%s` has nothing to test: no fit of the study is one that it takes.",
+    study_fault(entry$node, "fits",
+                sprintf("the test `%s` has nothing to test: no fit of the study is one that it takes.",
                                             name))
   }
   lapply(sets, function(set) {
     called <- if (length(sets) > 1) paste(c(name, set$label), collapse = " / ") else name
     call <- as.call(c(list(as.name(entry$door)), set$arguments, entry$values))
-    list(name = called, entry = name, call = with_seed_of_test(call, study$seed), refs = set$refs, line = entry$node$line)
+    list(name = called, entry = name, call = with_seed_of_test(call, study$seed), refs = set$refs,
+         line = entry$node$line)
   })
 }
 

@@ -32,14 +32,14 @@ one_or_several <- function(json) list(anyOf = list(json, list(type = "array", it
 
 text_type <- function(words = "a text") {
   new_study_type(words, json_text_type, function(node) {
-    if (is_kind(node, "text")) node$text else not_of_type(node, words)
+    if (is_node(node, "text")) node$text else not_of_type(node, words)
   })
 }
 
 texts_type <- function(words = "texts", least = 1) {
   new_study_type(words, one_or_several(json_text_type), function(node) {
     items <- node_items(node)
-    if (length(items) >= least && all(vapply(items, is_kind, TRUE, "text", "empty"))) {
+    if (length(items) >= least && all(vapply(items, is_node, TRUE, "text", "empty"))) {
       return(vapply(items, `[[`, "", "text"))
     }
     not_of_type(node, words)
@@ -50,7 +50,7 @@ study_flags <- c(true = TRUE, yes = TRUE, false = FALSE, no = FALSE)
 
 flag_type <- function() {
   new_study_type("true or false", list(enum = as.list(names(study_flags))), function(node) {
-    if (is_kind(node, "text") && node$text %in% names(study_flags)) return(study_flags[[node$text]])
+    if (is_node(node, "text") && node$text %in% names(study_flags)) return(study_flags[[node$text]])
     not_of_type(node, "true or false")
   })
 }
@@ -59,7 +59,7 @@ decimal_pattern <- "^[+-]?([0-9]+([.][0-9]*)?|[.][0-9]+)$"
 
 number_type <- function(words = "a number", fits = function(number) TRUE) {
   new_study_type(words, list(type = "string", pattern = decimal_pattern), function(node) {
-    good <- is_kind(node, "text") && grepl(decimal_pattern, node$text) && fits(as.numeric(node$text))
+    good <- is_node(node, "text") && grepl(decimal_pattern, node$text) && fits(as.numeric(node$text))
     if (good) as.numeric(node$text) else not_of_type(node, words)
   })
 }
@@ -82,9 +82,9 @@ choice_type <- function(choices, other = NULL) {
   words <- list_or(choices)
   json <- list(enum = as.list(choices))
   new_study_type(words, if (is.null(other)) json else list(anyOf = list(json, other$json)), function(node) {
-    if (is_kind(node, "text") && node$text %in% choices) return(node$text)
+    if (is_node(node, "text") && node$text %in% choices) return(node$text)
     if (!is.null(other)) return(other$read(node))
-    if (!is_kind(node, "text")) return(not_of_type(node, words))
+    if (!is_node(node, "text")) return(not_of_type(node, words))
     near <- near_names(node$text, choices)
     study_fault(node, "choice", sprintf("`%s` takes %s, not %s.", node_key(node), words,
                                         dQuote(short_text(node$text), FALSE)), utils::head(near, 1))
@@ -104,7 +104,7 @@ choices_type <- function(choices) {
 
 column_type <- function(words = "a column") {
   new_study_type(words, json_text_type, function(node) {
-    if (!is_kind(node, "text")) return(not_of_type(node, words))
+    if (!is_node(node, "text")) return(not_of_type(node, words))
     mention_columns(node$text, node)
     node$text
   })
@@ -113,7 +113,7 @@ column_type <- function(words = "a column") {
 columns_type <- function(words = "columns", mentioned = TRUE) {
   new_study_type(words, one_or_several(json_text_type), function(node) {
     items <- node_items(node)
-    if (length(items) == 0 || !all(vapply(items, is_kind, TRUE, "text"))) return(not_of_type(node, words))
+    if (length(items) == 0 || !all(vapply(items, is_node, TRUE, "text"))) return(not_of_type(node, words))
     names <- vapply(items, `[[`, "", "text")
     if (mentioned) mention_columns(names, node)
     names
@@ -123,7 +123,7 @@ columns_type <- function(words = "columns", mentioned = TRUE) {
 # An expression of columns as text: looked up in the list of what is allowed, and made a formula.
 expression_type <- function(words, form, allowed = c(formula_operators, formula_functions()), words_for = character()) {
   new_study_type(words, json_text_type, function(node) {
-    if (!is_kind(node, "text")) return(not_of_type(node, words))
+    if (!is_node(node, "text")) return(not_of_type(node, words))
     if (node$text %in% words_for) return(node$text)
     expr <- study_expression(sub("^\\s*~", "", node$text), form, node, allowed)
     if (is_faulty(expr)) return(expr)
@@ -154,7 +154,7 @@ condition_type <- function() {
 # The sides of an equation: list(left, NULL where there is none, right).
 formula_type <- function() {
   new_study_type("a formula such as log(nights) ~ levy + storms", json_text_type, function(node) {
-    if (!is_kind(node, "text")) return(not_of_type(node, "a formula such as log(nights) ~ levy + storms"))
+    if (!is_node(node, "text")) return(not_of_type(node, "a formula such as log(nights) ~ levy + storms"))
     expr <- study_expression(node$text, "formula", node)
     if (is_faulty(expr)) return(expr)
     if (!is_operator(expr, "~")) {
@@ -189,7 +189,7 @@ clusters_type <- function() {
 several_joined <- function(type) {
   read <- type$read
   type$read <- function(node) {
-    if (is_kind(node, "list") && all(vapply(node$items, is_kind, TRUE, "text"))) {
+    if (is_node(node, "list") && all(vapply(node$items, is_node, TRUE, "text"))) {
       node <- new_node("text", node$path, node$line, paste(node_texts(node), collapse = " + "))
     }
     read(node)
@@ -206,9 +206,10 @@ weights_type <- function() {
 # ---- named values ----
 
 named_texts_type <- function(words) {
-  new_study_type(words, list(anyOf = list(json_text_type, list(type = "object"), list(type = "array"))), function(node) {
+  new_study_type(words, list(anyOf = list(json_text_type, list(type = "object"), list(type = "array"))),
+                 function(node) {
     items <- named_items(node)
-    if (length(items) == 0 || !all(vapply(items, is_kind, TRUE, "text", "empty"))) return(not_of_type(node, words))
+    if (length(items) == 0 || !all(vapply(items, is_node, TRUE, "text", "empty"))) return(not_of_type(node, words))
     values <- vapply(unname(items), `[[`, "", "text")
     if (is.null(names(items)) || !any(nzchar(names(items)))) return(values)
     stats::setNames(values, names(items))
@@ -219,8 +220,8 @@ map_of_numbers_type <- function(words, alone = FALSE) {
   one <- number_type(words)
   json <- list(type = "object", additionalProperties = one$json)
   new_study_type(words, if (alone) list(anyOf = list(one$json, json)) else json, function(node) {
-    if (alone && is_kind(node, "text")) return(one$read(node))
-    if (!is_kind(node, "map")) return(not_of_type(node, words))
+    if (alone && is_node(node, "text")) return(one$read(node))
+    if (!is_node(node, "map")) return(not_of_type(node, words))
     values <- lapply(node$items, one$read)
     if (any(vapply(values, is_faulty, TRUE))) faulty() else unlist(values)
   })
@@ -231,7 +232,7 @@ hidden_type <- function() {
   words <- "terms joined by +"
   new_study_type(words, one_or_several(json_text_type), function(node) {
     items <- node_items(node)
-    if (length(items) == 0 || !all(vapply(items, is_kind, TRUE, "text"))) return(not_of_type(node, words))
+    if (length(items) == 0 || !all(vapply(items, is_node, TRUE, "text"))) return(not_of_type(node, words))
     formula <- tryCatch(stats::as.formula(paste("~", paste(node_texts(node), collapse = " + ")), baseenv()),
                         error = function(cnd) NULL)
     named <- if (!is.null(formula)) tryCatch(hidden_items(formula), error = function(cnd) NULL)

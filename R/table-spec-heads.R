@@ -29,10 +29,11 @@ collect_fits <- function(quos) {
   is_new <- rep(c(FALSE, TRUE), c(length(fits) - length(new), length(new)))
   heads <- c(unlist(lapply(tables, `[[`, "heads")), names(new))
   heads <- name_apart(heads, fits)
-  heads <- name_outcomes(heads, fits)
+  over <- if (any(nzchar(over))) c(rep("", sum(!is_new)), over)
+  heads <- name_outcomes(heads, fits, over)
   names(fits) <- make.unique(heads, sep = " ")
   structure(fits, heads = heads, tables = tables, is_new = is_new,
-            over = if (any(nzchar(over))) c(rep("", sum(!is_new)), over))
+            over = over)
 }
 
 # Lists within a list have their name over their fits.
@@ -53,10 +54,11 @@ is_fit_or_record <- function(x) inherits(x, c("panel_fit", "fit_record")) && is.
 
 fit_outcome <- function(fit) if (inherits(fit, "fit_record")) fit$outcome else fit$design$outcome
 
-# Where the fits are of several outcomes, each column's head tells its own.
-name_outcomes <- function(heads, fits) {
+# Where the fits are of several outcomes, each column's head tells its own, unless the heads over them tell outcomes.
+name_outcomes <- function(heads, fits, over = NULL) {
   outcomes <- vapply(fits, fit_outcome, "", USE.NAMES = FALSE)
   if (length(unique(outcomes)) < 2) return(heads)
+  if (!is.null(over) && all(nzchar(over)) && all(lengths(lapply(split(outcomes, over), unique)) == 1)) return(heads)
   own <- heads == outcomes | mapply(function(name, outcome) grepl(outcome, name, fixed = TRUE), heads, outcomes)
   ifelse(own, heads, paste0(outcomes, ", ", heads))
 }
