@@ -150,12 +150,15 @@ unit_steps <- function(fit, unit) {
   list(list(from = unit$mean, to = unit$mean + 1, words = sprintf("one more of %s", name), curved = !plain))
 }
 
+# A label within a sentence: its unit in brackets, "Wave tax (crowns a metre)".
+sentence_label <- function(label) sub("^([^,(]+), ([^,]+)$", "\\1 (\\2)", label)
+
 unit_words <- function(fit, unit) {
   labels <- fit_labels(fit)
   call <- unit$call
   period <- fit$design$index$period
   if (is_operator(call, c("past", "ahead", "change")) && is.symbol(call[[2]])) {
-    shown <- labelled(as.character(call[[2]]), labels)
+    shown <- sentence_label(labelled(as.character(call[[2]]), labels))
     k <- if (length(call) > 2) call[[3]] else 1
     apart <- if (is.numeric(k)) count_of(k, if (is.null(period)) "period" else period) else deparse_words(k)
     return(switch(as.character(call[[1]]), past = sprintf("%s %s before", shown, apart),
@@ -163,9 +166,9 @@ unit_words <- function(fit, unit) {
                   change = sprintf("the change of %s since %s before", shown, apart)))
   }
   if (is_operator(call, c("factor", "against")) && is.symbol(call[[2]])) {
-    return(labelled(as.character(call[[2]]), labels))
+    return(sentence_label(labelled(as.character(call[[2]]), labels)))
   }
-  labelled(unit$name, labels)
+  sentence_label(labelled(unit$name, labels))
 }
 
 one_sentence <- function(fit, units, unit, step, case, beside, level) {
@@ -245,7 +248,7 @@ outcome_words <- function(fit) {
   logged <- is.call(left) && identical(left[[1]], as.name("log")) && length(left) == 2
   y <- level_design(fit)$y
   list(log = logged, share = !logged && length(y) > 0 && all(y == 0 | y == 1),
-       name = labelled(deparse_words(if (logged) left[[2]] else left), fit_labels(fit)))
+       name = sentence_label(labelled(deparse_words(if (logged) left[[2]] else left), fit_labels(fit))))
 }
 
 fit_labels <- function(fit) fit$design$index$labels

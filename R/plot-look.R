@@ -83,7 +83,9 @@ with_heads <- function(plot, width, points) {
     narrow <- attr(plot, "narrow")
     for (part in intersect(c("facet", "layers", "coordinates"), names(narrow))) plot[[part]] <- narrow[[part]]
   }
-  own <- function(now, words) is.null(now) || identical(gsub("\n", " ", now, fixed = TRUE), words)
+  own <- function(now, words) {
+    !is.null(words) && (is.null(now) || identical(gsub("\n", " ", now, fixed = TRUE), words))
+  }
   if (own(plot$labels$title, heads$title)) plot$labels$title <- broken_text(heads$title, room, 1.1 * points, TRUE)
   if (own(plot$labels$subtitle, heads$says)) plot$labels$subtitle <- broken_text(heads$says, room, 0.95 * points)
   plot

@@ -92,6 +92,7 @@ run_steps <- function(steps, data, study, store, folder) {
   run$store <- store
   run$folder <- folder
   run$values <- values_of_run(data)
+  run$steps <- steps
   run$done <- list()
   run$outputs <- list()
   make_results_folder(folder)
@@ -123,6 +124,10 @@ panel_of_run <- function(run) {
 run_one <- function(step, run) {
   states <- vapply(run$done, `[[`, "", "state")
   lost <- step$needs[step$needs %in% names(states)[states %in% c("failed", "without")]]
+  if (step$section == "report") {
+    step$needs <- setdiff(step$needs, lost)
+    lost <- character()
+  }
   if (length(lost) > 0 && !is.null(step$refs)) {
     refs <- Filter(function(ref) !ref$name %in% lost, step$refs)
     if (length(refs) > 0) {
@@ -151,7 +156,7 @@ run_one <- function(step, run) {
     run$done[[step$name]] <- list(state = "failed", key = "", said = done$error, line = step$line)
     return(forget_step(run$store, step$name))
   }
-  keep_step(run$store, step$name, key, if (step$section != "figures") without_panel(done$value),
+  keep_step(run$store, step$name, key, if (!step$section %in% c("figures", "report")) without_panel(done$value),
             call = step_call_hash(step),
             reads = step_reads(step, run$data), needs = step$needs, files = done$files)
   run$done[[step$name]] <- list(state = "run", key = key, said = said_of_lost(step), line = step$line)
@@ -175,6 +180,7 @@ without_columns <- function(step, refs, lost) {
 # The value of a step's call, with what it needs fetched.
 value_of <- function(step, run) {
   panel_of_run(run)
+  if (step$section == "report") return(within_folder(run$study$folder, study_report_value(step, run)))
   for (need in step$needs) fetch_value(need, run)
   work <- within_folder(run$study$folder, muffled(eval(step$call, run$values),
                                                   c("message", "wavetax_warning", "warning")))
@@ -204,7 +210,7 @@ fetch_value <- function(name, run) {
 # ---- outputs ----
 
 outputs_as_they_were <- function(step, known, run) {
-  if (!step$section %in% c("tables", "figures")) return(TRUE)
+  if (!step$section %in% writing_sections) return(TRUE)
   held <- output_hashes(step, run)
   if (!identical(held, known$files)) return(FALSE)
   note_outputs(step, held, "as it was", run)
@@ -219,12 +225,16 @@ note_outputs <- function(step, hashes, state, run) {
 
 # Writes what the step gives, and tells the hashes of its files.
 written_outputs <- function(step, value, run, known) {
-  if (!step$section %in% c("tables", "figures")) return(list(value = value))
+  if (!step$section %in% writing_sections) return(list(value = value))
   before <- output_hashes(step, run)
   for (file in step$files) {
     path <- file.path(normalizePath(run$folder), file)
     make_results_folder(dirname(path))
-    muffled(eval(writing_call(step, path), run$values), c("message", "warning"))
+    if (step$section == "report") {
+      report_writers()[[lower_case(tools::file_ext(path))]](value, path)
+    } else {
+      muffled(eval(writing_call(step, path), run$values), c("message", "warning"))
+    }
   }
   hashes <- output_hashes(step, run)
   was <- if (!is.null(known)) before == known$files else FALSE

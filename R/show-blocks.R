@@ -1,7 +1,10 @@
 # What is printed, as a list of blocks: the terminal and Markdown render the same list, and a document can. A block is
 # a list with `kind`, the name of what says how it is rendered, block_<kind>() below, and its content. How a kind is
-# rendered is a list of functions of the block that give lines.
-new_block_kind <- function(terminal, markdown) list(terminal = terminal, markdown = markdown)
+# rendered is a list of functions of the block that give lines: `terminal`, `markdown`, `html`, `latex`; and `word`, a
+# function(block, doc) that adds it to a Word document.
+new_block_kind <- function(terminal, markdown, html, latex, word) {
+  list(terminal = terminal, markdown = markdown, html = html, latex = latex, word = word)
+}
 
 new_block <- function(kind, ...) list(list(kind = kind, ...))
 
@@ -39,7 +42,10 @@ heading_block <- function(...) new_block("heading", text = paste0(...))
 block_heading <- function() {
   new_block_kind(
     terminal = function(block) cli::style_bold(wrap_lines(block$text)),
-    markdown = function(block) c("", paste0("**", markdown_text(block$text), "**"), "")
+    markdown = function(block) c("", paste0("**", markdown_text(block$text), "**"), ""),
+    html = function(block) sprintf("<h3>%s</h3>", html_safe(block$text)),
+    latex = function(block) sprintf("\\subsection*{%s}", latex_text(block$text)),
+    word = function(block, doc) officer::body_add_par(doc, visible_text(block$text), style = "heading 2")
   )
 }
 
@@ -49,8 +55,31 @@ text_block <- function(...) new_block("text", text = paste0(...))
 block_text <- function() {
   new_block_kind(
     terminal = function(block) wrap_lines(block$text),
-    markdown = function(block) as.vector(rbind("", vapply(block$text, markdown_sentences, ""), ""))
+    markdown = function(block) as.vector(rbind("", vapply(block$text, markdown_sentences, ""), "")),
+    html = function(block) sprintf("<p>%s</p>", html_sentences(block$text)),
+    latex = function(block) as.vector(rbind(latex_sentences(block$text), "")),
+    word = function(block, doc) add_word_lines(doc, set_sentences(block$text))
   )
+}
+
+html_sentences <- function(text) gsub("`([^`]+)`", "<code>\\1</code>", html_safe(set_sentences(text)))
+latex_sentences <- function(text) latex_text(gsub("`", "", set_sentences(text), fixed = TRUE))
+
+# Whole, with a true minus before numbers.
+set_sentences <- function(text) gsub("(^|[ (])-([0-9])", "\\1\u2212\\2", as_sentences(text))
+
+# Paragraphs of a Word document; what begins with a bullet or a number stands in.
+add_word_lines <- function(doc, lines) {
+  for (line in lines) {
+    point <- grepl("^(\u2022|[0-9]+[.]) ", line)
+    doc <- officer::body_add_fpar(doc, officer::fpar(
+      officer::ftext(visible_text(gsub("`", "", line, fixed = TRUE)), officer::fp_text(font.size = 11,
+                                                                                    font.family = "Cambria")),
+      fp_p = officer::fp_par(padding.bottom = if (point) 3 else 6, padding.left = if (point) 10 else 0,
+                             line_spacing = 1.1)
+    ))
+  }
+  doc
 }
 
 markdown_sentences <- function(text) paste0(markdown_text(text), sentence_end(text), collapse = " ")
@@ -58,13 +87,19 @@ markdown_sentences <- function(text) paste0(markdown_text(text), sentence_end(te
 # An empty line of the terminal.
 gap_block <- function() new_block("gap")
 
-block_gap <- function() new_block_kind(terminal = function(block) "", markdown = function(block) "")
+block_gap <- function() {
+  nothing <- function(block) NULL
+  new_block_kind(terminal = function(block) "", markdown = function(block) "", html = nothing, latex = nothing,
+                 word = function(block, doc) doc)
+}
 
 # A key to the signs of a terminal, which documents do not have.
 legend_block <- function(...) new_block("legend", text = paste0(...))
 
 block_legend <- function() {
-  new_block_kind(terminal = function(block) wrap_lines(block$text), markdown = function(block) NULL)
+  nothing <- function(block) NULL
+  new_block_kind(terminal = function(block) wrap_lines(block$text), markdown = nothing, html = nothing, latex = nothing,
+                 word = function(block, doc) doc)
 }
 
 table_block <- function(table, indent = 2, width = table_width()) {
@@ -74,7 +109,10 @@ table_block <- function(table, indent = 2, width = table_width()) {
 block_table <- function() {
   new_block_kind(
     terminal = function(block) table_lines(block$table, block$indent, block$width),
-    markdown = function(block) c("", table_markdown(block$table), "")
+    markdown = function(block) c("", table_markdown(block$table), ""),
+    html = function(block) html_table(block$table, block$number),
+    latex = function(block) latex_table(block$table, turns = TRUE),
+    word = function(block, doc) add_word_table(doc, block$table, word_room(officer::docx_dim(doc), FALSE))
   )
 }
 
@@ -84,8 +122,15 @@ list_block <- function(items) if (length(items) > 0) new_block("list", items = i
 block_list <- function() {
   new_block_kind(
     terminal = function(block) wrap_lines(block$items, 2, 4, line_width()),
-    markdown = function(block) c("", paste("-", markdown_text(block$items)), "")
+    markdown = function(block) c("", paste("-", markdown_text(block$items)), ""),
+    html = function(block) c("<ul>", sprintf("<li>%s</li>", html_sentences(block$items)), "</ul>"),
+    latex = function(block) latex_items(latex_sentences(block$items)),
+    word = function(block, doc) add_word_lines(doc, paste("\u2022", set_sentences(block$items)))
   )
+}
+
+latex_items <- function(items, kind = "itemize") {
+  c(sprintf("\\begin{%s}", kind), paste("\\item", items), sprintf("\\end{%s}", kind))
 }
 
 # Points with what is said beneath each: `lines`, a list of texts a point.
@@ -104,9 +149,25 @@ block_points <- function() {
     markdown = function(block) {
       said <- Map(function(head, lines) markdown_sentences(c(head, lines)), block$heads, block$lines)
       c("", paste(if (block$numbered) numbers(block) else "-", unlist(said)), "")
+    },
+    html = function(block) {
+      said <- vapply(said_points(block), function(one) paste(html_sentences(one), collapse = " "), "")
+      kind <- if (block$numbered) "ol" else "ul"
+      c(sprintf("<%s class=\"points\">", kind), sprintf("<li>%s</li>", said), sprintf("</%s>", kind))
+    },
+    latex = function(block) {
+      said <- vapply(said_points(block), function(one) paste(latex_sentences(one), collapse = " "), "")
+      latex_items(said, if (block$numbered) "enumerate" else "itemize")
+    },
+    word = function(block, doc) {
+      said <- vapply(said_points(block), function(one) paste(set_sentences(one), collapse = " "), "")
+      add_word_lines(doc, paste(if (block$numbered) numbers(block) else "\u2022", said))
     }
   )
 }
+
+# Each point with what stands beneath.
+said_points <- function(block) Map(c, block$heads, block$lines)
 
 # Findings, with what is said of each beneath it, nothing as wide as the line.
 findings_block <- function(heads, lines = character(length(heads))) new_block("findings", heads = heads, lines = lines)
@@ -117,7 +178,12 @@ block_findings <- function() {
       unlist(Map(function(head, line) c(wrap_lines(head, 2, 4), if (nzchar(line)) wrap_lines(line, 4, 4)), block$heads,
                  block$lines), use.names = FALSE)
     },
-    markdown = function(block) c("", paste("-", trimws(markdown_text(paste(block$heads, block$lines)))), "")
+    markdown = function(block) c("", paste("-", trimws(markdown_text(paste(block$heads, block$lines)))), ""),
+    html = function(block) {
+      c("<ul>", sprintf("<li>%s</li>", html_sentences(trimws(paste(block$heads, block$lines)))), "</ul>")
+    },
+    latex = function(block) latex_items(latex_sentences(trimws(paste(block$heads, block$lines)))),
+    word = function(block, doc) add_word_lines(doc, paste("\u2022", trimws(paste(block$heads, block$lines))))
   )
 }
 
@@ -127,6 +193,21 @@ code_block <- function(lines) new_block("code", lines = lines)
 block_code <- function() {
   new_block_kind(
     terminal = function(block) block$lines,
-    markdown = function(block) c("", "```", block$lines, "```", "")
+    markdown = function(block) c("", "```", block$lines, "```", ""),
+    html = function(block) sprintf("<pre>%s</pre>", paste(html_safe(block$lines), collapse = "\n")),
+    latex = function(block) c("{\\small\\ttfamily\\raggedright", paste0(latex_code(block$lines), "\\par"), "}"),
+    word = function(block, doc) {
+      for (line in block$lines) {
+        doc <- officer::body_add_fpar(doc, officer::fpar(officer::ftext(visible_text(line), officer::fp_text(
+          font.family = "Consolas", font.size = 8))))
+      }
+      doc
+    }
   )
+}
+
+# Blanks at the start of a line of code stay.
+latex_code <- function(lines) {
+  indent <- attr(regexpr("^ *", lines), "match.length")
+  paste0(strrep("\\ ", indent), latex_text(sub("^ +", "", lines)))
 }

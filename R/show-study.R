@@ -54,8 +54,15 @@ block_study_lines <- function() {
     terminal = function(block) {
       unlist(lapply(block$lines, function(one) headed(wrap_lines(one$text, 12, 12), one$head)))
     },
-    markdown = function(block) c("", vapply(block$lines, said, ""), "")
+    markdown = function(block) c("", vapply(block$lines, said, ""), ""),
+    html = function(block) c("<ul>", sprintf("<li>%s</li>", html_sentences(said_of_lines(block))), "</ul>"),
+    latex = function(block) latex_items(latex_sentences(said_of_lines(block))),
+    word = function(block, doc) add_word_lines(doc, paste("\u2022", said_of_lines(block)))
   )
+}
+
+said_of_lines <- function(block) {
+  vapply(block$lines, function(one) trimws(paste(one$head, one$text)), "")
 }
 
 headed <- function(lines, head) {
@@ -81,7 +88,7 @@ section_lines <- function(x) {
       sprintf("%s %s", names(samples)[-1], vapply(samples[-1], count_words, ""))
     ), collapse = ", "))))
   }
-  for (section in c("fits", "appraise", "tests", "tables", "figures")) {
+  for (section in c("fits", "appraise", "tests", "tables", "figures", "report")) {
     own <- steps[steps$section == section, ]
     if (nrow(own) == 0) next
     out <- c(out, line(section, section_words(section, own, x)), failed_lines(own, x))
@@ -94,6 +101,10 @@ section_words <- function(section, own, x) {
   if (section == "appraise" && all(own$state == "run")) {
     fits <- lapply(x$appraised, `[[`, "fit")
     return(paste(vapply(fits, appraised_words, ""), collapse = "; "))
+  }
+  if (section == "report" && all(own$state == "run")) {
+    files <- x$outputs$file[x$outputs$step == "report"]
+    return(list_words(files))
   }
   noted <- own$said[own$state %in% c("run", "kept") & nzchar(own$said)]
   names <- sub("^[^/]* / ", "", own$name)[own$state %in% c("run", "kept") & nzchar(own$said)]
@@ -143,9 +154,14 @@ block_plan <- function() {
         replace(lines, 1, sprintf("  %s  %s", formatC(name, width = -at), sub("^ +", "", lines[1])))
       }, block$names, block$why), use.names = FALSE)
     },
-    markdown = function(block) c("", paste("-", markdown_text(sprintf("%s: %s", block$names, block$why))), "")
+    markdown = function(block) c("", paste("-", markdown_text(why_lines(block))), ""),
+    html = function(block) c("<ul>", sprintf("<li>%s</li>", html_safe(why_lines(block))), "</ul>"),
+    latex = function(block) latex_items(latex_text(why_lines(block))),
+    word = function(block, doc) add_word_lines(doc, why_lines(block))
   )
 }
+
+why_lines <- function(block) sprintf("%s: %s", block$names, block$why)
 
 #' @export
 print.study_code <- function(x, ...) {

@@ -29,7 +29,9 @@ study_steps <- function(study) {
   tests <- lapply(unlist(unname(study$tests), recursive = FALSE), function(one) member("tests", one, unique(one$refs)))
   outputs <- function(section, entries) lapply(unname(entries), written_step, section = section, member = member)
   steps <- c(data, fits, appraised, tests, outputs("tables", study$tables), outputs("figures", study$figures))
-  stats::setNames(steps, vapply(steps, `[[`, "", "name"))
+  steps <- stats::setNames(steps, vapply(steps, `[[`, "", "name"))
+  if (is.null(study$report)) return(steps)
+  c(steps, list(report = report_step(study$report, study, steps)))
 }
 
 # A table or figure.
@@ -93,6 +95,9 @@ section_code <- function(section, sections, study) {
     holds_joined <- any(grepl("^join", vapply(steps, `[[`, "", "name")))
     return(c("", if (holds_joined) "joined <- list()",
              unlist(lapply(steps, function(step) unlist(lapply(step$calls, call_lines))))))
+  }
+  if (section == "report") {
+    return(c("", sprintf("# The report, %s, is written by `run_study()`.", list_words(steps[[1]]$files))))
   }
   target <- steps[[1]]$target[1]
   entries <- vapply(steps, function(step) code_argument(step$target[2]), "")

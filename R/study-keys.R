@@ -26,10 +26,14 @@ step_call_hash <- function(step) rlang::hash(deparse(step$call))
 
 # Hashes of what it reads of the panel, by column; and of labels, where they are shown.
 step_reads <- function(step, data) {
-  c(if ("data" %in% step$needs) {
+  of_data <- "data" %in% step$needs || isTRUE(step$reads_data)
+  c(if (of_data) {
     if (is.null(step$columns)) data$columns else data$columns[intersect(step$columns, data$names)]
-  }, if ("data" %in% step$needs) c("its keys" = data$keys), if (isTRUE(step$shown)) c("the labels" = data$labels))
+  }, if (of_data) c("its keys" = data$keys), if (isTRUE(step$shown)) c("the labels" = data$labels))
 }
+
+# Sections whose steps write files.
+writing_sections <- c("tables", "figures", "report")
 
 # "" where there is none.
 hashes_of_files <- function(files, folder) {

@@ -28,7 +28,7 @@ study_of_nodes <- function(root, read, allow_outside, out) {
   study$tests <- study_tests(nodes[["tests"]], study)
   study$tables <- study_tables(nodes[["tables"]], study)
   study$figures <- study_figures(nodes[["figures"]], study)
-  study$report <- study_report(nodes[["report"]])
+  study$report <- study_report(nodes[["report"]], study)
   check_outputs(study)
   study
 }
@@ -145,13 +145,7 @@ appraise_member <- function(one, state, values, node, study) {
        line = node$line)
 }
 
-# ---- report and output ----
-
-study_report <- function(node) {
-  if (is_empty(node)) return(NULL)
-  study_fault(node, "report", "reports are not written yet; leave `report` out.")
-  NULL
-}
+# ---- output ----
 
 # No file twice, none that is read, all within the results.
 check_outputs <- function(study) {
@@ -162,7 +156,7 @@ check_outputs <- function(study) {
   inputs <- unlist(lapply(study$data, `[[`, "files"))
   inputs <- vapply(file.path(study$folder, c(inputs, basename(study$file))), resolved_path, "")
   seen <- character()
-  for (one in c(study$tables, study$figures)) {
+  for (one in c(study$tables, study$figures, if (!is.null(study$report)) list(study$report))) {
     node <- attr(one$files, "node")
     for (file in one$files) {
       place <- resolved_path(file.path(study$folder, study$output$folder, file))

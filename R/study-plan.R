@@ -18,7 +18,7 @@ study_plan <- function(steps, data, before, store, folder) {
 }
 
 lost_outputs <- function(step, store, folder) {
-  if (!step$section %in% c("tables", "figures")) return("")
+  if (!step$section %in% writing_sections) return("")
   held <- hashes_of_files(step$files, folder)
   odd <- names(held)[held != store$state$steps[[step$name]]$files[names(held)]]
   if (length(odd) == 0) return("")

@@ -45,6 +45,7 @@ study_schema <- function() {
       appraise = map_of(c(fragments(appraise_types()), list(sample = ref("crossed"), outcome = ref("crossed")))),
       tests = entries(block_keys(tests_block())), tables = entries(block_keys(tables_block())),
       figures = entries(block_keys(figures_block())),
+      report = any_of(several, map_of(list(file = several, parts = list(type = "array")), "file")),
       output = map_of(fragments(output_types()))
     ),
     "$defs" = list(crossed = any_of(text, list(type = "array"), list(type = "object")))

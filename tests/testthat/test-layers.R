@@ -10,7 +10,7 @@ layers <- list(
   model = "^(design|fit-|se-|standard-errors|compare-errors|formula-|effect-levels|variance-parts|spec-)",
   tests = "^(test-|collinearity|diagnose|appraise|influence-|in-words)",
   presentation = "^(show-|table-|plot-|as-table|add-facts)",
-  documents = "^(study-|run-study|init-study)",
+  documents = "^(study-|run-study|init-study|report-|write-report)",
   cli = "^cli-"
 )
 

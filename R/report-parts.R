@@ -1,0 +1,216 @@
+# The parts of a report: each a function of the brief that gives blocks, NULL where it has nothing to tell.
+
+report_part <- function(part, brief) get(paste0("part_", part), mode = "function")(brief)
+
+# ---- the question ----
+
+part_question <- function(brief) {
+  fit <- brief$fit
+  if (is.null(fit)) return(NULL)
+  list(text_block(question_words(brief)), equation_of(fit))
+}
+
+question_words <- function(brief) {
+  fit <- brief$fit
+  x <- brief$appraisal
+  focus <- short_label(focus_words(brief))
+  outcome <- short_label(outcome_words(fit)$name)
+  if (is.null(x)) return(sprintf("Asked is what goes with %s in %s, in the model below.", focus, outcome))
+  entities <- plural_of(x$entity)
+  switch(x$kind,
+    varying = c(
+      sprintf(paste("%s differ in much that does not change, and that may move both %s and %s. A comparison between them",
+                    "would count that as an effect."), upper_first(entities), focus, outcome),
+      sprintf("What is asked is what happens to one %s when its own %s changes, set against other %s of the same %s.",
+              x$entity, focus, entities, x$period)
+    ),
+    common = sprintf(paste("In one %s %s is the same for all %s. What is asked is what happens from %s to %s as it",
+                           "changes."), x$period, focus, entities, x$period, x$period),
+    fixed = sprintf(paste("Within one %s %s does not change, so what can be asked is how %s that have more of it differ",
+                          "from others."), x$entity, focus, entities)
+  )
+}
+
+# y = b1 x1 + ... + what is swept out or drawn + disturbance.
+equation_of <- function(fit) {
+  index <- fit$design$index
+  panel <- !is.null(index)
+  it <- if (panel) "_{it}" else "_{i}"
+  labels <- fit_labels(fit)
+  said <- function(term) equation_name(term, labels)
+  formula <- fit$design$formula
+  changes <- if (fit$method == "difference") "\u0394" else ""
+  terms <- attr(fit$design$blueprint$terms, "term.labels")
+  slopes <- sprintf("%s%s %s%s", "\u03b2", sprintf("_{%d}", seq_along(terms)),
+                    paste0(changes, vapply(terms, said, "")), it)
+  effects <- equation_effects(fit)
+  constant <- if (length(effects$terms) == 0 && fit$method != "difference") "\u03b2_{0}"
+  equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
+                 c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)), effects$where)
+}
+
+# A term as it stands in an equation: a label without its unit, "log" before it where it is a logarithm.
+equation_name <- function(term, labels) {
+  expr <- tryCatch(str2lang(term), error = function(cnd) as.name(term))
+  known <- function(name) name %in% names(labels)
+  if (known(term)) return(short_label(labels[[term]]))
+  if (is_operator(expr, "log") && length(expr) == 2 && is.symbol(expr[[2]]) && known(as.character(expr[[2]]))) {
+    return(paste("log", short_label(labels[[as.character(expr[[2]])]])))
+  }
+  term
+}
+
+equation_effects <- function(fit) {
+  sets <- fit$effects
+  if (length(sets) == 0) return(NULL)
+  index <- fit$design$index
+  letters <- c("\u03b1", "\u03b3", "\u03b4")
+  kind <- method_of(fit)$effects
+  named <- vapply(sets, function(set) set$name, "")
+  below <- ifelse(named %in% index$entity, "i", ifelse(named %in% index$period, "t", "g"))
+  symbols <- sprintf("%s_{%s}", letters[pmin(seq_along(sets), 3)], below)
+  what <- if (identical(kind, "random")) "a draw of its own for each %s" else "what is fixed about each %s"
+  where <- ifelse(below == "t" & !identical(kind, "random"), sprintf("%s: what %s does to all", symbols, named),
+                  sprintf(paste0("%s: ", what), symbols, named))
+  list(terms = symbols, where = paste0(where, c(rep(";", length(where) - 1), ".")))
+}
+
+# ---- the data ----
+
+part_data <- function(brief) {
+  told <- if (length(brief$told) > 0) text_block(brief$told)
+  if (is.null(brief$panel)) {
+    return(list(told, if (!is.null(brief$fit)) text_block(sample_words(brief$fit)), lacks_block(brief)))
+  }
+  shape <- panel_shape(brief$panel)
+  list(
+    told, text_block(shape_size(shape)), text_block(shape_evenness(shape)),
+    if (used_differs(brief)) text_block(sprintf("The models use %s", sample_words(brief$fit))),
+    text_block(variation_of_focus(brief))
+  )
+}
+
+used_differs <- function(brief) brief$fit$n != nrow(brief$panel) || !is.null(brief$fit$design$weights)
+
+lacks_block <- function(brief) if (!is.null(brief$lacks)) text_block("Left out: ", brief$lacks)
+
+# How much the focus varies between and within, where it is a column.
+variation_of_focus <- function(brief) {
+  variable <- focus_variable(brief)
+  panel <- brief$panel
+  if (is.null(variable) || !is.numeric(panel[[variable]])) return(character())
+  index <- panel_index(panel)
+  table <- as.data.frame(muffled(panel_variation(panel, variable), "message"))
+  number <- function(value) format_number(value, 3)
+  sprintf("%s varies by %s between %s and by %s within one of them (standard deviations)%s",
+          upper_first(short_label(focus_words(brief))), number(table$between), plural_of(index$entity),
+          number(table$within), if (isTRUE(table$within > 0)) ": there is something to learn from within" else "")
+}
+
+# ---- description ----
+
+part_description <- function(brief) {
+  panel <- brief$panel
+  if (is.null(panel)) return(NULL)
+  index <- panel_index(panel)
+  variables <- setdiff(all.vars(brief$fit$design$formula), c(index$entity, index$period))
+  plain <- variables[vapply(variables, function(name) is.numeric(panel[[name]]), TRUE)]
+  variable <- focus_variable(brief)
+  list(
+    if (length(plain) > 0) table_block(as_table(muffled(panel_variation(panel, plain), "message"))),
+    tried_figure(plot_presence(panel)),
+    if (!is.null(variable) && variable %in% plain) tried_figure(plot_paths(panel, variable)),
+    tried_figure(plot_within(brief$fit, regressor = brief$focus))
+  )
+}
+
+# A figure, where these data have one.
+tried_figure <- function(plot) {
+  drawn <- tryCatch(muffled(plot, c("message", "wavetax_warning")), wavetax_error = function(cnd) NULL)
+  if (!is.null(drawn)) figure_block(drawn)
+}
+
+# ---- models ----
+
+part_models <- function(brief) {
+  if (length(brief$fits) == 0) return(NULL)
+  list(if (length(brief$fits) > 1 && !is.null(brief$fit)) text_block(models_words(brief)),
+       table_block(as_table(spec_table(brief$fits))))
+}
+
+models_words <- function(brief) {
+  term <- brief$focus
+  estimates <- vapply(brief$fits, function(fit) {
+    table <- as.data.frame(fit)
+    c(table$estimate[match(term, table$term)], NA)[1]
+  }, 0)
+  estimates <- estimates[is.finite(estimates)]
+  if (length(estimates) < 2) return(character())
+  focus <- short_label(focus_words(brief))
+  number <- function(value) format_number(value, 3)
+  ends <- c(which.min(estimates), which.max(estimates))
+  names <- if (is.null(names(estimates))) rep("", length(estimates)) else names(estimates)
+  said <- sprintf("The coefficient of %s runs from %s%s to %s%s", focus, number(estimates[ends[1]]),
+                  bracketed(names[ends[1]]), number(estimates[ends[2]]), bracketed(names[ends[2]]))
+  if (min(estimates) < 0 && max(estimates) > 0) {
+    said <- paste0(said, ": its sign turns on which comparison is made")
+  }
+  said
+}
+
+bracketed <- function(name) if (nzchar(name)) sprintf(" (%s)", name) else ""
+
+# ---- tests ----
+
+part_tests <- function(brief) {
+  x <- brief$appraisal
+  if (!is.null(x)) {
+    path <- x$path
+    p <- ifelse(is.na(path$p_value), "", vapply(path$p_value, p_words, ""))
+    return(list(
+      text_block(sprintf(paste("How %s varies chooses the model, and no test: a choice by tests on the same data would",
+                               "make the interval too short. What the tests say is read at %s percent."),
+                         short_label(focus_words(brief)), percent_words(x$level))),
+      path_block(path$question, path$answer, p, path$follows)
+    ))
+  }
+  list(
+    if (length(brief$tests) > 0) {
+      list(table_block(as_table.list(brief$tests)), list_block(unname(unlist(lapply(brief$tests, cautions_of)))))
+    },
+    if (!is.null(brief$diagnosis)) {
+      list(table_block(as_table(brief$diagnosis)), list_block(attr(brief$diagnosis, "advice")))
+    }
+  )
+}
+
+cautions_of <- function(test) if (length(test$cautions) > 0) paste0(test$method, ": ", test$cautions)
+
+# ---- recommendation ----
+
+part_recommendation <- function(brief) {
+  if (!is.null(brief$appraisal)) return(text_block(brief$appraisal$recommendation))
+  if (is.null(brief$fit)) return(NULL)
+  said <- tryCatch(in_words(brief$fit)$words, wavetax_error = function(cnd) character())
+  if (length(said) > 0) list_block(said)
+}
+
+# ---- limits ----
+
+part_limits <- function(brief) {
+  if (!is.null(brief$appraisal)) return(list_block(brief$appraisal$caveats))
+  fit <- brief$fit
+  if (is.null(fit)) return(NULL)
+  outcome <- short_label(outcome_words(fit)$name)
+  focus <- short_label(focus_words(brief))
+  list_block(c(
+    if (has_effects(fit)) {
+      sprintf("Effects take out what does not change. What changes together with %s and moves %s itself is not taken out.",
+              focus, outcome)
+    } else {
+      sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome)
+    },
+    "A test that does not reject has not shown that its null holds; with few rows it seldom rejects.",
+    sprintf("The errors allow for what their name says, and for nothing else: %s.", brief$fit$errors$label)
+  ))
+}

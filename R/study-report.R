@@ -1,0 +1,174 @@
+# The report of a study: its files, and parts that are ours or sections of its own.
+
+report_section_keys <- c("heading", "text", "tables", "figures", "tests", "words")
+
+# list(files, parts: texts or lists of section keys; line), NULL where there is none.
+study_report <- function(node, study) {
+  if (is_empty(node)) return(NULL)
+  whole <- is_node(node, "map")
+  if (whole) check_known_keys(node$items, c("file", "parts"), "`report`")
+  given <- if (whole) node$items[["file"]] else node
+  if (is_empty(given)) {
+    study_fault(node, "missing", "`report` does not say its `file`.")
+    return(NULL)
+  }
+  files <- texts_type("files such as report.html")$read(given)
+  if (is_faulty(files)) return(NULL)
+  for (one in files) {
+    tryCatch(check_ending(one, names(report_writers()), "The report"), wavetax_error = function(cnd) {
+      study_fault(given, "file", sprintf("`report`: %s It is written to %s.", first_line(cnd),
+                                         list_or(paste0(".", names(report_writers())))))
+    })
+  }
+  parts <- if (whole && !is_empty(node$items[["parts"]])) {
+    lapply(node_items(node$items[["parts"]]), report_part_of, study)
+  } else {
+    as.list(report_parts)
+  }
+  attr(files, "node") <- given
+  list(name = "report", files = files, parts = Filter(Negate(is_faulty), parts), line = node$line)
+}
+
+report_part_of <- function(node, study) {
+  if (is_node(node, "text")) {
+    if (node$text %in% report_parts) return(node$text)
+    near <- utils::head(near_names(node$text, report_parts), 1)
+    return(study_fault(node, "part", sprintf("`parts` takes %s, or a section with its `heading`; not %s.",
+                                             list_words(report_parts), dQuote(short_text(node$text), FALSE)), near))
+  }
+  if (!is_node(node, "map")) return(not_of_type(node, "parts and sections"))
+  check_known_keys(node$items, report_section_keys, "a section of the report")
+  if (is_empty(node$items[["heading"]])) {
+    return(study_fault(node, "missing", "a section of the report does not say its `heading`."))
+  }
+  known <- list(tables = names(study$tables), figures = names(study$figures), tests = names(study$tests))
+  named <- lapply(stats::setNames(nm = names(known)), function(section) {
+    item <- node$items[[section]]
+    wanted <- if (is_empty(item)) character() else node_texts(item)
+    for (one in setdiff(wanted, known[[section]])) {
+      study_fault(item, "reference", sprintf("no %s is called `%s`.", one_of_section(section), short_text(one)),
+                  utils::head(near_names(one, known[[section]]), 1))
+    }
+    intersect(wanted, known[[section]])
+  })
+  words <- if (!is_empty(node$items[["words"]])) fit_references(node$items[["words"]], study)
+  text <- if (is_empty(node$items[["text"]])) character() else texts_type()$read(node$items[["text"]])
+  c(list(heading = node$items[["heading"]]$text, text = text, words = words), named)
+}
+
+# The step: it needs what it shows, and goes without what failed.
+report_step <- function(report, study, steps) {
+  shown <- lapply(report$parts, function(part) if (is.list(part)) part[c("heading", "text", "tables", "figures",
+                                                                         "tests")] else part)
+  words <- lapply(report$parts, function(part) if (is.list(part)) vapply(part$words, `[[`, "", "name"))
+  facts <- study[intersect(c("title", "author", "date"), names(study))]
+  list(name = "report", section = "report", target = c("report", "report"), line = report$line, calls = list(),
+       call = as.call(c(list(as.name("write_report")), list(shown, words, facts))),
+       needs = setdiff(names(steps), names(steps)[vapply(steps, `[[`, "", "section") == "data"]), columns = NULL,
+       shown = TRUE, reads_data = TRUE, files = as.character(report$files), report = report)
+}
+
+# ---- made ----
+
+study_report_value <- function(step, run) {
+  study <- run$study
+  states <- vapply(run$done, `[[`, "", "state")
+  good <- names(states)[states %in% c("run", "kept")]
+  for (name in setdiff(step$needs, grep("^figures /", step$needs, value = TRUE))) {
+    if (name %in% good) fetch_value(name, run)
+  }
+  brief <- study_brief(run, good)
+  sections <- lapply(seq_along(step$report$parts), function(i) {
+    part <- step$report$parts[[i]]
+    if (is.list(part)) return(own_section(part, i, run, good))
+    new_report_section(part, part_headings[[part]], study_part(part, brief, run, good))
+  })
+  title <- if (is.null(study$title)) brief_title(brief) else study$title
+  new_report(title, sections, study$author, study$date, brief_answer(brief))
+}
+
+# What the study made: the recommended fit answers, else the last one.
+study_brief <- function(run, good) {
+  values <- run$values
+  appraised <- if (length(values$appraised) > 0) values$appraised[[1]]
+  single <- Filter(function(fit) inherits(fit, "panel_fit"), values$fits)
+  brief <- if (inherits(appraised$fit, "panel_fit")) brief_of.appraisal(appraised) else
+    if (length(single) > 0) new_brief(single[[length(single)]], focus = focus_term(single[[length(single)]])) else
+      new_brief()
+  brief$fits <- if (length(brief$fits) > 0) brief$fits else single
+  brief$panel <- values$panel
+  brief["diagnosis"] <- list(NULL)
+  brief$told <- unlist(lapply(names(run$data$told), function(name) {
+    words <- run$data$told[[name]]
+    if (length(words) > 0) sprintf("%s %s", if (name == "data") "Read from" else "Joined:", words)
+  }))
+  brief$calls <- unlist(lapply(values$fits, function(fit) if (inherits(fit, "panel_fit")) call_lines(fit$request$call)),
+                        use.names = FALSE)
+  brief
+}
+
+# A part takes what the study made of its kind, else it makes its own.
+study_part <- function(part, brief, run, good) {
+  tables <- run$values$tables
+  kinds <- vapply(tables, function(table) class(table)[1], "")
+  if (part == "description" && any(kinds == "panel_variation")) {
+    return(lapply(tables[kinds == "panel_variation"], function(table) table_block(as_table(table))))
+  }
+  if (part == "models" && any(kinds == "spec_table")) {
+    return(lapply(tables[kinds == "spec_table"], function(table) table_block(as_table(table))))
+  }
+  if (part == "tests" && length(run$values$tests) > 0) {
+    tests <- Filter(function(test) inherits(test, "panel_test"), run$values$tests)
+    return(list(if (!is.null(brief$appraisal)) report_part("tests", brief),
+                if (length(tests) > 0) table_block(as_table(tests)),
+                list_block(unique(unname(unlist(lapply(tests, cautions_of)))))))
+  }
+  if (part == "data") return(list(report_part("data", brief), repairs_block(run), missing_block(run)))
+  report_part(part, brief)
+}
+
+repairs_block <- function(run) {
+  if (is.null(run$values$mended)) return(NULL)
+  log <- as.data.frame(repair_log(run$values$mended))
+  if (nrow(log) == 0) return(NULL)
+  list(table_block(as_table(repair_log(run$values$mended))))
+}
+
+# What could not be made is told where the data are.
+missing_block <- function(run) {
+  failed <- Filter(function(one) one$state == "failed", run$done)
+  if (length(failed) == 0) return(NULL)
+  text_block(sprintf("Not estimated: %s. %s", sub("^[^/]* / ", "", names(failed)), vapply(failed, `[[`, "", "said")))
+}
+
+own_section <- function(part, i, run, good) {
+  values <- run$values
+  there <- function(section, names) names[paste(section, "/", names) %in% good]
+  tests <- unlist(lapply(part$tests, function(entry) {
+    values$tests[names(values$tests) == entry | startsWith(names(values$tests), paste0(entry, " / "))]
+  }), recursive = FALSE)
+  words <- unlist(lapply(part$words, function(ref) {
+    fit <- tryCatch(eval(ref$expr, values), error = function(cnd) NULL)
+    if (inherits(fit, "panel_fit")) in_words(fit)$words
+  }))
+  new_report_section(sprintf("section-%d", i), part$heading, list(
+    if (length(part$text) > 0) text_block(part$text), if (length(words) > 0) list_block(words),
+    if (length(tests) > 0) tests_blocks(tests),
+    lapply(there("tables", part$tables), function(name) table_block(as_table(values$tables[[name]]))),
+    lapply(there("figures", part$figures), function(name) tried_figure(figure_value(name, run)))
+  ))
+}
+
+tests_blocks <- function(tests) {
+  plain <- Filter(function(test) inherits(test, "panel_test"), tests)
+  others <- Filter(function(test) !inherits(test, "panel_test"), tests)
+  list(if (length(plain) > 0) table_block(as_table(plain)),
+       list_block(unique(unname(unlist(lapply(plain, cautions_of))))), lapply(unname(others), blocks_of))
+}
+
+# Figures are not kept: one that did not run now is drawn from its call.
+figure_value <- function(name, run) {
+  if (!is.null(run$values$figures[[name]])) return(run$values$figures[[name]])
+  step <- run$steps[[paste("figures /", name)]]
+  value_of(step, run)
+}
