@@ -19,15 +19,15 @@ question_words <- function(brief) {
   entities <- plural_of(x$entity)
   switch(x$kind,
     varying = c(
-      sprintf(paste("%s differ in much that does not change, and that may move both %s and %s. A comparison between them",
-                    "would count that as an effect."), upper_first(entities), focus, outcome),
+      sprintf(paste("%s differ in much that does not change, and that may move both %s and %s. A comparison between",
+                    "them would count that as an effect."), upper_first(entities), focus, outcome),
       sprintf("What is asked is what happens to one %s when its own %s changes, set against other %s of the same %s.",
               x$entity, focus, entities, x$period)
     ),
     common = sprintf(paste("In one %s %s is the same for all %s. What is asked is what happens from %s to %s as it",
                            "changes."), x$period, focus, entities, x$period, x$period),
-    fixed = sprintf(paste("Within one %s %s does not change, so what can be asked is how %s that have more of it differ",
-                          "from others."), x$entity, focus, entities)
+    fixed = sprintf(paste("Within one %s %s does not change, so what can be asked is how %s that have more of it",
+                          "differ from others."), x$entity, focus, entities)
   )
 }
 
@@ -35,16 +35,16 @@ question_words <- function(brief) {
 equation_of <- function(fit) {
   index <- fit$design$index
   panel <- !is.null(index)
-  it <- if (panel) "_{it}" else "_{i}"
+  it <- subscript(if (panel) "it" else "i")
   labels <- fit_labels(fit)
   said <- function(term) equation_name(term, labels)
   formula <- fit$design$formula
   changes <- if (fit$method == "difference") "\u0394" else ""
   terms <- attr(fit$design$blueprint$terms, "term.labels")
-  slopes <- sprintf("%s%s %s%s", "\u03b2", sprintf("_{%d}", seq_along(terms)),
+  slopes <- sprintf("%s%s %s%s", "\u03b2", subscript(seq_along(terms)),
                     paste0(changes, vapply(terms, said, "")), it)
   effects <- equation_effects(fit)
-  constant <- if (length(effects$terms) == 0 && fit$method != "difference") "\u03b2_{0}"
+  constant <- if (length(effects$terms) == 0 && fit$method != "difference") paste0("\u03b2", subscript("0"))
   equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
                  c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)), effects$where)
 }
@@ -68,7 +68,7 @@ equation_effects <- function(fit) {
   kind <- method_of(fit)$effects
   named <- vapply(sets, function(set) set$name, "")
   below <- ifelse(named %in% index$entity, "i", ifelse(named %in% index$period, "t", "g"))
-  symbols <- sprintf("%s_{%s}", letters[pmin(seq_along(sets), 3)], below)
+  symbols <- paste0(letters[pmin(seq_along(sets), 3)], subscript(below))
   what <- if (identical(kind, "random")) "a draw of its own for each %s" else "what is fixed about each %s"
   where <- ifelse(below == "t" & !identical(kind, "random"), sprintf("%s: what %s does to all", symbols, named),
                   sprintf(paste0("%s: ", what), symbols, named))
@@ -205,8 +205,8 @@ part_limits <- function(brief) {
   focus <- short_label(focus_words(brief))
   list_block(c(
     if (has_effects(fit)) {
-      sprintf("Effects take out what does not change. What changes together with %s and moves %s itself is not taken out.",
-              focus, outcome)
+      sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
+                    "taken out."), focus, outcome)
     } else {
       sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome)
     },

@@ -19,8 +19,9 @@ block_figure <- function() {
       data <- function(size) base64_png(figure_bytes(block$plot, size))
       alt <- gsub("\"", "&quot;", html_safe(paste0(block$caption, ". ", block$says)), fixed = TRUE)
       c("<figure class=\"drawing\">",
-        sprintf("<figcaption><span class=\"title\"><b>Figure %d</b>%s</span><span class=\"says\">%s</span></figcaption>",
-                block$number, html_safe(block$caption), html_safe(block$says)),
+        sprintf(paste0("<figcaption><span class=\"title\"><b>Figure %d</b>%s</span>",
+                       "<span class=\"says\">%s</span></figcaption>"), block$number, html_safe(block$caption),
+                html_safe(block$says)),
         "<picture>", sprintf("<source media=\"(max-width: 40em)\" srcset=\"%s\">", data("column")),
         sprintf("<img src=\"%s\" alt=\"%s\">", data("page"), alt), "</picture>", "</figure>")
     },
@@ -79,12 +80,15 @@ png_size <- function(file) {
 
 # ---- the equation ----
 
-# A sum of terms: `left` and `terms` as texts with their subscripts, `where` what the symbols of effects are.
+# A sum of terms: `left` and `terms` as texts with subscript()s, `where` what the symbols of effects are.
 equation_block <- function(left, terms, where) new_block("equation", left = left, terms = terms, where = where)
 
-# Text with subscripts behind an underscore in braces, in the ways of a medium.
+# A subscript within such a text, between signs that no text has.
+subscript <- function(text) paste0("\u0001", text, "\u0002")
+
+# Text with its subscripts in the ways of a medium.
 with_subscripts <- function(text, safe, before, after) {
-  parts <- strsplit(text, "_\\{|\\}", perl = TRUE)[[1]]
+  parts <- strsplit(text, "[\u0001\u0002]")[[1]]
   below <- seq_along(parts) %% 2 == 0
   paste0(ifelse(below, paste0(before, safe(parts), after), safe(parts)), collapse = "")
 }

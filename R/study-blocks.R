@@ -101,10 +101,10 @@ study_key_words <- c(
   tests = "entries of any test, of [collinearity()] and [diagnose()]",
   tables = "entries, with `file`, one or several; without this key all fits in one table",
   figures = "entries, with `file`, and `size` and `dpi` of [save_figure()]",
-  report = paste("file or files, `.html`, `.docx`, `.md`, `.pdf`; or `file` and `parts`: parts of [write_report()] and sections",
-                 "of your own, each with `heading` and some of `text`, `tables`, `figures`, `tests`, `words` (fits told by",
-                 "[in_words()])"),
-   output = "`folder` [results], endings of `tables` [html] and `figures` [png]"
+  report = paste("file or files, `.html`, `.docx`, `.md`, `.pdf`; or `file` and `parts`: parts of [write_report()] and",
+                 "sections of your own, each with `heading` and some of `text`, `tables`, `figures`, `tests`, `words`",
+                 "(fits told by [in_words()]), in the order written"),
+  output = "`folder` [results], endings of `tables` [html] and `figures` [png]"
 )
 
 study_keys <- names(study_key_words)

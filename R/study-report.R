@@ -53,13 +53,15 @@ report_part_of <- function(node, study) {
   })
   words <- if (!is_empty(node$items[["words"]])) fit_references(node$items[["words"]], study)
   text <- if (is_empty(node$items[["text"]])) character() else texts_type()$read(node$items[["text"]])
-  c(list(heading = node$items[["heading"]]$text, text = text, words = words), named)
+  # In the order in which they are written.
+  content <- c(list(text = text, words = words), named)
+  c(list(heading = node$items[["heading"]]$text), content[intersect(names(node$items), names(content))])
 }
 
 # The step: it needs what it shows, and goes without what failed.
 report_step <- function(report, study, steps) {
-  shown <- lapply(report$parts, function(part) if (is.list(part)) part[c("heading", "text", "tables", "figures",
-                                                                         "tests")] else part)
+  own <- c("heading", "text", "tables", "figures", "tests")
+  shown <- lapply(report$parts, function(part) if (is.list(part)) part[own] else part)
   words <- lapply(report$parts, function(part) if (is.list(part)) vapply(part$words, `[[`, "", "name"))
   facts <- study[intersect(c("title", "author", "date"), names(study))]
   list(name = "report", section = "report", target = c("report", "report"), line = report$line, calls = list(),
@@ -118,10 +120,9 @@ study_part <- function(part, brief, run, good) {
     return(lapply(tables[kinds == "spec_table"], function(table) table_block(as_table(table))))
   }
   if (part == "tests" && length(run$values$tests) > 0) {
-    tests <- Filter(function(test) inherits(test, "panel_test"), run$values$tests)
-    return(list(if (!is.null(brief$appraisal)) report_part("tests", brief),
-                if (length(tests) > 0) table_block(as_table(tests)),
-                list_block(unique(unname(unlist(lapply(tests, cautions_of)))))))
+    tests <- run$values$tests
+    entries <- unique(sub(" / .*", "", names(tests)))
+    return(list(if (!is.null(brief$appraisal)) report_part("tests", brief), tests_blocks(named_tests(entries, tests))))
   }
   if (part == "data") return(list(report_part("data", brief), repairs_block(run), missing_block(run)))
   report_part(part, brief)
@@ -144,25 +145,41 @@ missing_block <- function(run) {
 own_section <- function(part, i, run, good) {
   values <- run$values
   there <- function(section, names) names[paste(section, "/", names) %in% good]
-  tests <- unlist(lapply(part$tests, function(entry) {
-    values$tests[names(values$tests) == entry | startsWith(names(values$tests), paste0(entry, " / "))]
-  }), recursive = FALSE)
-  words <- unlist(lapply(part$words, function(ref) {
+  blocks <- lapply(setdiff(names(part), "heading"), function(key) {
+    content <- part[[key]]
+    switch(key,
+      text = if (length(content) > 0) text_block(content), words = words_block(content, values),
+      tests = tests_blocks(named_tests(content, values$tests)),
+      tables = lapply(there("tables", content), function(name) table_block(as_table(values$tables[[name]]))),
+      figures = lapply(there("figures", content), function(name) tried_figure(figure_value(name, run)))
+    )
+  })
+  new_report_section(sprintf("section-%d", i), part$heading, blocks)
+}
+
+words_block <- function(references, values) {
+  said <- unlist(lapply(references, function(ref) {
     fit <- tryCatch(eval(ref$expr, values), error = function(cnd) NULL)
     if (inherits(fit, "panel_fit")) in_words(fit)$words
   }))
-  new_report_section(sprintf("section-%d", i), part$heading, list(
-    if (length(part$text) > 0) text_block(part$text), if (length(words) > 0) list_block(words),
-    if (length(tests) > 0) tests_blocks(tests),
-    lapply(there("tables", part$tables), function(name) table_block(as_table(values$tables[[name]]))),
-    lapply(there("figures", part$figures), function(name) tried_figure(figure_value(name, run)))
-  ))
+  if (length(said) > 0) list_block(said)
+}
+
+# The tests of these entries, by their questions; of several of one entry with what they are of.
+named_tests <- function(entries, tests) {
+  unlist(lapply(entries, function(entry) {
+    own <- tests[names(tests) == entry | startsWith(names(tests), paste0(entry, " / "))]
+    if (length(own) == 0) return(NULL)
+    of <- sub("^[^/]* / ", "", names(own))
+    asked <- vapply(own, function(test) upper_first(paste(c(test$question, test$method, "")[1])), "")
+    stats::setNames(own, if (length(own) > 1) sprintf("%s (%s)", asked, of) else asked)
+  }), recursive = FALSE)
 }
 
 tests_blocks <- function(tests) {
   plain <- Filter(function(test) inherits(test, "panel_test"), tests)
   others <- Filter(function(test) !inherits(test, "panel_test"), tests)
-  list(if (length(plain) > 0) table_block(as_table(plain)),
+  list(if (length(plain) > 0) table_block(tests_table(plain)),
        list_block(unique(unname(unlist(lapply(plain, cautions_of))))), lapply(unname(others), blocks_of))
 }
 

@@ -7,7 +7,7 @@
 #'
 #' | ending | what it is |
 #' | :-- | :-- |
-#' | `.html` | one page with styles and figures inside, for a desk, a phone, print and a dark screen (package `jsonlite`) |
+#' | `.html` | one page with all inside, for a desk, a phone, print and a dark screen (package `jsonlite`) |
 #' | `.docx` | Word headings, captions, real tables (packages `officer`, `flextable`) |
 #' | `.md` | Markdown, and a folder of figures beside it |
 #' | `.pdf` | set by `pdflatex`, where it is there |
