@@ -59,3 +59,38 @@ run_appraise <- function(values, files) {
     figures = list(path = function() plot(chosen), residuals = function() plot_residuals(chosen$fit))
   )
 }
+
+report_command <- function() {
+  new_command(
+    "write the document that defends a result",
+    "wavetax report FILE --entity COLUMN --period COLUMN --formula TEXT -o REPORT",
+    paste("Looks at what varies in the regressor of interest, as `wavetax appraise` does, and writes the report: the",
+          "answer with its interval, the data, models, tests, other choices, limits, methods."),
+    options_under(
+      data = c(key_options(), list(rows_option(), let_option())), read = reader_options(),
+      model = list(
+        formula_option(), new_option("focus", "text", "regressor of interest [default: the first]", "NAME"),
+        weights_option()
+      ),
+      output = list(
+        new_option("out", "report_file", paste("the report:", list_or(paste0(".", names(report_writers())))), "FILE",
+                   short = "o"),
+        new_option("title", "text", "the question, as its title", "TEXT"),
+        new_option("author", "texts", "who answers for it; several by commas", "LIST"),
+        new_option("date", "text", "the date that stands in it", "TEXT"),
+        new_option("parts", "choices", paste("parts, in their order:", paste(report_parts, collapse = ", ")), "LIST",
+                   choices = report_parts)
+      )
+    ),
+    run_report, needs = c("entity", "period", "formula", "out")
+  )
+}
+
+run_report <- function(values, files) {
+  panel <- cli_panel(files, values)
+  chosen <- appraise(values$formula(panel), panel, focus = values$focus, weights = values$weights,
+                     rows = if (!is.null(values$rows)) values$rows(panel))
+  write_report(chosen, values$out, title = values$title, author = values$author, date = values$date,
+               parts = values$parts)
+  new_results(text = function() list(text_block(chosen$recommendation), text_block("Written: ", values$out)))
+}

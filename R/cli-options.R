@@ -207,7 +207,7 @@ option_over <- function(text, option) {
 }
 
 # Files to write, by what goes into them: the ending is looked at before anything is read.
-output_kinds <- c("table_file", "fits_file", "figure_file", "data_file", "log_file")
+output_kinds <- c("table_file", "fits_file", "figure_file", "data_file", "log_file", "report_file")
 
 checked_output <- function(check) {
   function(text, option) {
@@ -221,6 +221,7 @@ option_table_file <- checked_output(function(file) check_table_file(file))
 option_fits_file <- checked_output(function(file) check_fits_file(file))
 option_figure_file <- checked_output(function(file) check_figure_file(file))
 option_log_file <- checked_output(function(file) check_ending(file, c("json", "r"), "The log"))
+option_report_file <- checked_output(function(file) check_ending(file, names(report_writers()), "The report"))
 option_data_file <- checked_output(function(file) check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data"))
 
 # Options that all commands have.

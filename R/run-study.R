@@ -111,15 +111,6 @@ values_of_run <- function(data) {
   values
 }
 
-# The panel, where it was kept and is needed now.
-panel_of_run <- function(run) {
-  if (is.null(run$values$panel)) {
-    held <- read_kept(kept_file(run$store, run$data$key))
-    for (name in names(held)) run$values[[name]] <- held[[name]]
-  }
-  run$values$panel
-}
-
 # Runs one step, or takes what is kept of it.
 run_one <- function(step, run) {
   states <- vapply(run$done, `[[`, "", "state")
@@ -148,7 +139,8 @@ run_one <- function(step, run) {
     run$done[[step$name]] <- list(state = "kept", key = key, said = said_of_lost(step), line = step$line)
     return(invisible())
   }
-  done <- tryCatch(list(value = value_of(step, run)), error = function(cnd) list(error = error_sentence(cnd)))
+  make <- if (step$section == "report") study_report_value else value_of
+  done <- tryCatch(list(value = make(step, run)), error = function(cnd) list(error = error_sentence(cnd)))
   if (is.null(done$error)) done <- tryCatch(written_outputs(step, done$value, run, known), error = function(cnd) {
     list(error = error_sentence(cnd))
   })
@@ -175,34 +167,6 @@ without_columns <- function(step, refs, lost) {
                   if (length(lost) == 1) "it" else "they")
   call$notes <- as_code_vector(c(if (!is.null(call$notes)) eval(call$notes, baseenv()), upper_first(note)))
   call
-}
-
-# The value of a step's call, with what it needs fetched.
-value_of <- function(step, run) {
-  panel_of_run(run)
-  if (step$section == "report") return(within_folder(run$study$folder, study_report_value(step, run)))
-  for (need in step$needs) fetch_value(need, run)
-  work <- within_folder(run$study$folder, muffled(eval(step$call, run$values),
-                                                  c("message", "wavetax_warning", "warning")))
-  put_value(step$target, work, run)
-  work
-}
-
-put_value <- function(target, value, run) {
-  held <- run$values[[target[1]]]
-  held[target[2]] <- list(value)
-  run$values[[target[1]]] <- held
-}
-
-# A kept value, once.
-fetch_value <- function(name, run) {
-  if (name == "data") return(invisible())
-  section <- sub(" / .*", "", name)
-  target <- c(if (section == "appraise") "appraised" else section,
-              if (name == "appraise") name else sub("^[^/]* / ", "", name))
-  if (target[2] %in% names(run$values[[target[1]]])) return(invisible())
-  value <- read_kept(kept_file(run$store, run$done[[name]]$key))
-  put_value(target, with_panel(value, panel_of_run(run)), run)
 }
 
 # ---- keys ----

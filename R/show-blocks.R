@@ -106,16 +106,6 @@ table_block <- function(table, indent = 2, width = table_width()) {
   new_block("table", table = table, indent = indent, width = width)
 }
 
-block_table <- function() {
-  new_block_kind(
-    terminal = function(block) table_lines(block$table, block$indent, block$width),
-    markdown = function(block) c("", table_markdown(block$table), ""),
-    html = function(block) html_table(block$table, block$number),
-    latex = function(block) latex_table(block$table, turns = TRUE),
-    word = function(block, doc) add_word_table(doc, block$table, word_room(officer::docx_dim(doc), FALSE))
-  )
-}
-
 # Points of equal weight.
 list_block <- function(items) if (length(items) > 0) new_block("list", items = items)
 

@@ -46,14 +46,6 @@ written_step <- function(one, section, member) {
   step
 }
 
-# Everything that a call names, columns and others.
-names_in_call <- function(call) unique(c(all.vars(call), texts_in(call)))
-
-texts_in <- function(call) {
-  parts <- parts_in(call)
-  unlist(lapply(parts, function(part) if (is.character(part)) part))
-}
-
 # Vectors as the calls that make them, so that a call prints as it would be typed.
 plain_code <- function(call) {
   if (is.call(call)) {
@@ -109,8 +101,6 @@ section_code <- function(section, sections, study) {
   }, entries, calls, seq_along(calls) == length(calls)), use.names = FALSE)
   c("", sprintf("%s <- list(", target), list_lines, ")", unlist(lapply(steps, writing_lines, study), use.names = FALSE))
 }
-
-call_lines <- function(call) sub("\\s+$", "", deparse(call, width.cutoff = 100L))
 
 writing_lines <- function(step, study) {
   if (!step$section %in% c("tables", "figures")) return(NULL)

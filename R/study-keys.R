@@ -29,7 +29,9 @@ step_reads <- function(step, data) {
   of_data <- "data" %in% step$needs || isTRUE(step$reads_data)
   c(if (of_data) {
     if (is.null(step$columns)) data$columns else data$columns[intersect(step$columns, data$names)]
-  }, if (of_data) c("its keys" = data$keys), if (isTRUE(step$shown)) c("the labels" = data$labels))
+  }, if (of_data) c("its keys" = data$keys),
+  if (isTRUE(step$reads_data)) c("what was read" = rlang::hash(data$told)),
+  if (isTRUE(step$shown)) c("the labels" = data$labels))
 }
 
 # Sections whose steps write files.
@@ -41,4 +43,12 @@ hashes_of_files <- function(files, folder) {
     path <- file.path(folder, file)
     if (file.exists(path)) rlang::hash_file(path) else ""
   }, "")
+}
+
+# Everything that a call names, columns and others.
+names_in_call <- function(call) unique(c(all.vars(call), texts_in(call)))
+
+texts_in <- function(call) {
+  parts <- parts_in(call)
+  unlist(lapply(parts, function(part) if (is.character(part)) part))
 }

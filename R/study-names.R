@@ -28,6 +28,10 @@ study_of_nodes <- function(root, read, allow_outside, out) {
   study$tests <- study_tests(nodes[["tests"]], study)
   study$tables <- study_tables(nodes[["tables"]], study)
   study$figures <- study_figures(nodes[["figures"]], study)
+  study$entries <- lapply(nodes[c("tables", "figures", "tests")], function(node) {
+    if (is_node(node, "map")) names(node$items) else node_texts(node)
+  })
+  if (is_empty(nodes[["tables"]])) study$entries$tables <- "main"
   study$report <- study_report(nodes[["report"]], study)
   check_outputs(study)
   study

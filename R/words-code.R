@@ -87,3 +87,5 @@ option_list <- function(text) {
   values[quoted] <- gsub("\"\"", "\"", substring(values[quoted], 2, nchar(values[quoted]) - 1), fixed = TRUE)
   values
 }
+
+call_lines <- function(call) sub("\\s+$", "", deparse(call, width.cutoff = 100L))

@@ -10,18 +10,18 @@ _wavetax_columns() {
 }
 _wavetax_takes() {
   case $1:$2 in
-    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|run:--out) printf '%s\n' @files ;;
-    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|init:--entity) printf '%s\n' @columns ;;
-    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|init:--period) printf '%s\n' @columns ;;
+    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|report:--out|run:--out) printf '%s\n' @files ;;
+    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|report:--entity|init:--entity) printf '%s\n' @columns ;;
+    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|report:--period|init:--period) printf '%s\n' @columns ;;
     check:--format) printf '%s\n' text csv json ;;
-    check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
-    check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
-    check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers) printf '%s\n' @columns @joins, ;;
-    check:--text|repair:--text|profile:--text|reshape:--text|balance:--text|join:--text|fit:--text|predict:--text|influence:--text|diagnose:--text|appraise:--text) printf '%s\n' @columns @joins, ;;
-    check:--missing|repair:--missing|profile:--missing|reshape:--missing|balance:--missing|join:--missing|fit:--missing|predict:--missing|influence:--missing|diagnose:--missing|appraise:--missing) printf '%s\n' @joins, ;;
-    check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent) printf '%s\n' share number ;;
-    check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods) printf '%s\n' @joins, ;;
-    check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|compare:--labels) printf '%s\n' @files ;;
+    check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout|report:--layout) printf '%s\n' find ;;
+    check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged|report:--merged) printf '%s\n' fill ;;
+    check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers|report:--numbers) printf '%s\n' @columns @joins, ;;
+    check:--text|repair:--text|profile:--text|reshape:--text|balance:--text|join:--text|fit:--text|predict:--text|influence:--text|diagnose:--text|appraise:--text|report:--text) printf '%s\n' @columns @joins, ;;
+    check:--missing|repair:--missing|profile:--missing|reshape:--missing|balance:--missing|join:--missing|fit:--missing|predict:--missing|influence:--missing|diagnose:--missing|appraise:--missing|report:--missing) printf '%s\n' @joins, ;;
+    check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent|report:--percent) printf '%s\n' share number ;;
+    check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods|report:--periods) printf '%s\n' @joins, ;;
+    check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|report:--labels|compare:--labels) printf '%s\n' @files ;;
     repair:--drop) printf '%s\n' @joins, ;;
     repair:--repeated) printf '%s\n' first last ;;
     repair:--log) printf '%s\n' @files ;;
@@ -39,7 +39,7 @@ _wavetax_takes() {
     fit:--model) printf '%s\n' pooled between fixed random difference correlated gls @joins, ;;
     fit:--effects|predict:--effects|influence:--effects|diagnose:--effects) printf '%s\n' entity period both @columns @joins+: ;;
     fit:--variance|predict:--variance|influence:--variance|diagnose:--variance) printf '%s\n' swamy-arora wallace-hussain amemiya nerlove maximum-likelihood ;;
-    fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights) printf '%s\n' @columns ;;
+    fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights|report:--weights) printf '%s\n' @columns ;;
     fit:--serial|predict:--serial|influence:--serial|diagnose:--serial) printf '%s\n' none ar1 ar1-own ;;
     fit:--rho|predict:--rho|influence:--rho|diagnose:--rho) printf '%s\n' corrected regression autocorrelation maximum-likelihood ;;
     fit:--variances|predict:--variances|influence:--variances|diagnose:--variances) printf '%s\n' common entity ;;
@@ -59,7 +59,9 @@ _wavetax_takes() {
     predict:--interval) printf '%s\n' confidence prediction ;;
     influence:--without) printf '%s\n' @columns ;;
     diagnose:--format|appraise:--format) printf '%s\n' text markdown json html latex ;;
-    appraise:--focus) printf '%s\n' @columns ;;
+    appraise:--focus|report:--focus) printf '%s\n' @columns ;;
+    report:--author) printf '%s\n' @joins, ;;
+    report:--parts) printf '%s\n' question data description models tests recommendation robustness limits appendix @joins, ;;
     compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected @joins, ;;
     run:--only) printf '%s\n' @joins, ;;
   esac
@@ -68,7 +70,7 @@ _wavetax() {
   local IFS=$'\n' word=${COMP_WORDS[COMP_CWORD]} at=$((COMP_CWORD - 1)) head= value values= joins=
   COMPREPLY=()
   if [ "$COMP_CWORD" -eq 1 ]; then
-    COMPREPLY=($(compgen -W $'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ninit\nrun\ncompletion\nmanual\nhelp\n--help\n--version' -- "$word")); return
+    COMPREPLY=($(compgen -W $'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\nreport\ncompare\ninit\nrun\ncompletion\nmanual\nhelp\n--help\n--version' -- "$word")); return
   fi
   # The shell cuts words at = and :.
   case $word in =|:) word= ; [ "${COMP_WORDS[COMP_CWORD]}" = : ] && at=$((at - 1)) ;; esac
@@ -76,7 +78,7 @@ _wavetax() {
   [ "${COMP_WORDS[at]}" = = ] && at=$((at - 1))
   case ${COMP_WORDS[at]} in --*) values=$(_wavetax_takes "${COMP_WORDS[1]}" "${COMP_WORDS[at]}") ;; esac
   case ${COMP_WORDS[1]}:$COMP_CWORD in
-    help:2) values=$'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\ncompare\ninit\nrun\ncompletion\nmanual' ;;
+    help:2) values=$'demo\ncheck\nrepair\nprofile\nreshape\nbalance\njoin\nfit\npredict\ninfluence\ndiagnose\nappraise\nreport\ncompare\ninit\nrun\ncompletion\nmanual' ;;
     completion:2) values=$'bash\nzsh\nfish' ;;
   esac
   case $values in *@joins,*) joins=, ;; *@joins+:*) joins=+ ;; esac
@@ -98,6 +100,7 @@ _wavetax() {
       influence) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--model\n--effects\n--variance\n--weights\n--serial\n--rho\n--variances\n--across\n--endogenous\n--instruments\n--method\n--errors\n--by\n--without\n--format\n--table\n--figure\n--width\n-q\n--quiet\n-h\n--help' ;;
       diagnose) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--model\n--effects\n--variance\n--weights\n--serial\n--rho\n--variances\n--across\n--endogenous\n--instruments\n--method\n--errors\n--by\n--level\n--format\n--out\n--table\n--width\n-q\n--quiet\n-h\n--help' ;;
       appraise) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--focus\n--unrelated\n--weights\n--level\n--format\n--out\n--table\n--width\n-q\n--quiet\n-h\n--help' ;;
+      report) values=$'--entity\n--period\n--rows\n--let\n--sheet\n--range\n--header\n--layout\n--merged\n--numbers\n--text\n--missing\n--decimal\n--thousands\n--percent\n--date-format\n--periods\n--period-from\n--delimiter\n--encoding\n--labels\n--formula\n--focus\n--weights\n-o\n--out\n--title\n--author\n--date\n--parts\n--width\n-q\n--quiet\n-h\n--help' ;;
       compare) values=$'--errors\n--terms\n--hide\n--beneath\n--facts\n--marks\n--decimals\n--title\n--over\n--labels\n--format\n--table\n--figure\n--width\n-q\n--quiet\n-h\n--help' ;;
       init) values=$'--entity\n--period\n--formula\n-h\n--help' ;;
       run) values=$'--plan\n--only\n--fresh\n--allow-outside\n--code\n--out\n--width\n-q\n--quiet\n-h\n--help' ;;

@@ -11,18 +11,18 @@ _wavetax_columns() {
 }
 _wavetax_takes() {
   case $1:$2 in
-    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|run:--out) printf '%s\n' @files ;;
-    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|init:--entity) printf '%s\n' @columns ;;
-    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|init:--period) printf '%s\n' @columns ;;
+    demo:--out|repair:--out|profile:--out|reshape:--out|balance:--out|join:--out|predict:--out|diagnose:--out|appraise:--out|report:--out|run:--out) printf '%s\n' @files ;;
+    check:--entity|repair:--entity|profile:--entity|reshape:--entity|balance:--entity|join:--entity|fit:--entity|predict:--entity|influence:--entity|diagnose:--entity|appraise:--entity|report:--entity|init:--entity) printf '%s\n' @columns ;;
+    check:--period|repair:--period|profile:--period|reshape:--period|balance:--period|join:--period|fit:--period|predict:--period|influence:--period|diagnose:--period|appraise:--period|report:--period|init:--period) printf '%s\n' @columns ;;
     check:--format) printf '%s\n' text csv json ;;
-    check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout) printf '%s\n' find ;;
-    check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged) printf '%s\n' fill ;;
-    check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers) printf '%s\n' @columns @joins, ;;
-    check:--text|repair:--text|profile:--text|reshape:--text|balance:--text|join:--text|fit:--text|predict:--text|influence:--text|diagnose:--text|appraise:--text) printf '%s\n' @columns @joins, ;;
-    check:--missing|repair:--missing|profile:--missing|reshape:--missing|balance:--missing|join:--missing|fit:--missing|predict:--missing|influence:--missing|diagnose:--missing|appraise:--missing) printf '%s\n' @joins, ;;
-    check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent) printf '%s\n' share number ;;
-    check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods) printf '%s\n' @joins, ;;
-    check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|compare:--labels) printf '%s\n' @files ;;
+    check:--layout|repair:--layout|profile:--layout|reshape:--layout|balance:--layout|join:--layout|fit:--layout|predict:--layout|influence:--layout|diagnose:--layout|appraise:--layout|report:--layout) printf '%s\n' find ;;
+    check:--merged|repair:--merged|profile:--merged|reshape:--merged|balance:--merged|join:--merged|fit:--merged|predict:--merged|influence:--merged|diagnose:--merged|appraise:--merged|report:--merged) printf '%s\n' fill ;;
+    check:--numbers|repair:--numbers|profile:--numbers|reshape:--numbers|balance:--numbers|join:--numbers|fit:--numbers|predict:--numbers|influence:--numbers|diagnose:--numbers|appraise:--numbers|report:--numbers) printf '%s\n' @columns @joins, ;;
+    check:--text|repair:--text|profile:--text|reshape:--text|balance:--text|join:--text|fit:--text|predict:--text|influence:--text|diagnose:--text|appraise:--text|report:--text) printf '%s\n' @columns @joins, ;;
+    check:--missing|repair:--missing|profile:--missing|reshape:--missing|balance:--missing|join:--missing|fit:--missing|predict:--missing|influence:--missing|diagnose:--missing|appraise:--missing|report:--missing) printf '%s\n' @joins, ;;
+    check:--percent|repair:--percent|profile:--percent|reshape:--percent|balance:--percent|join:--percent|fit:--percent|predict:--percent|influence:--percent|diagnose:--percent|appraise:--percent|report:--percent) printf '%s\n' share number ;;
+    check:--periods|repair:--periods|profile:--periods|reshape:--periods|balance:--periods|join:--periods|fit:--periods|predict:--periods|influence:--periods|diagnose:--periods|appraise:--periods|report:--periods) printf '%s\n' @joins, ;;
+    check:--labels|repair:--labels|profile:--labels|reshape:--labels|balance:--labels|join:--labels|fit:--labels|predict:--labels|influence:--labels|diagnose:--labels|appraise:--labels|report:--labels|compare:--labels) printf '%s\n' @files ;;
     repair:--drop) printf '%s\n' @joins, ;;
     repair:--repeated) printf '%s\n' first last ;;
     repair:--log) printf '%s\n' @files ;;
@@ -40,7 +40,7 @@ _wavetax_takes() {
     fit:--model) printf '%s\n' pooled between fixed random difference correlated gls @joins, ;;
     fit:--effects|predict:--effects|influence:--effects|diagnose:--effects) printf '%s\n' entity period both @columns @joins+: ;;
     fit:--variance|predict:--variance|influence:--variance|diagnose:--variance) printf '%s\n' swamy-arora wallace-hussain amemiya nerlove maximum-likelihood ;;
-    fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights) printf '%s\n' @columns ;;
+    fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights|report:--weights) printf '%s\n' @columns ;;
     fit:--serial|predict:--serial|influence:--serial|diagnose:--serial) printf '%s\n' none ar1 ar1-own ;;
     fit:--rho|predict:--rho|influence:--rho|diagnose:--rho) printf '%s\n' corrected regression autocorrelation maximum-likelihood ;;
     fit:--variances|predict:--variances|influence:--variances|diagnose:--variances) printf '%s\n' common entity ;;
@@ -60,7 +60,9 @@ _wavetax_takes() {
     predict:--interval) printf '%s\n' confidence prediction ;;
     influence:--without) printf '%s\n' @columns ;;
     diagnose:--format|appraise:--format) printf '%s\n' text markdown json html latex ;;
-    appraise:--focus) printf '%s\n' @columns ;;
+    appraise:--focus|report:--focus) printf '%s\n' @columns ;;
+    report:--author) printf '%s\n' @joins, ;;
+    report:--parts) printf '%s\n' question data description models tests recommendation robustness limits appendix @joins, ;;
     compare:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected @joins, ;;
     run:--only) printf '%s\n' @joins, ;;
   esac
@@ -79,6 +81,7 @@ _wavetax_commands() {
     'influence:whether a conclusion rests on one entity'
     'diagnose:what is wrong with a model, and what to do'
     'appraise:which model, and which errors: the guided choice'
+    'report:write the document that defends a result'
     'compare:set saved fits side by side'
     'init:write a study file to start from'
     'run:run a study file, from raw data to tables and figures'
@@ -516,6 +519,43 @@ _wavetax_options() {
     '--format:text, markdown, json, html or latex'
     '--out:folder for figures'
     '--table:write the table too: .docx, .tex, .html, .xlsx, .md, .txt, .csv or .json; - prints it alone'
+    '--width:columns of what is printed [default: those of the terminal, or 80]'
+    '-q:tell nothing of what is done; warnings and errors are told'
+    '--quiet:tell nothing of what is done; warnings and errors are told'
+    -h:this
+    --help:this
+  ) ;;
+  report) options=(
+    '--entity:column that names the entity'
+    '--period:column that names the period'
+    '--rows:rows to use, such as '\''season > 2012'\'''
+    '--let:a new column, such as '\''rise = change(levy) * berths'\''; may be repeated'
+    '--sheet:sheet of a workbook, by name or number; several by commas, '\''*'\'' for all'
+    '--range:cells such as B4:N60, of text files too'
+    '--header:rows of headings [default: 1]'
+    '--layout:find: leave out titles and notes, make wide tables long'
+    '--merged:fill: write the value of merged cells into all of them'
+    '--numbers:columns to read as numbers; a name with a comma stands in double quotes'
+    '--text:columns that stay text'
+    '--missing:spellings of a missing value, besides none and NA'
+    '--decimal:decimal mark: . or ,'
+    '--thousands:mark between thousands'
+    '--percent:12.5% as the share 0.125 or the number 12.5: share or number'
+    '--date-format:of dates as the period, such as %d/%m/%Y'
+    '--periods:labels of the periods, in order'
+    '--period-from:the period in the names of several files or sheets'
+    '--delimiter:of text files [default: found]'
+    '--encoding:of text files [default: found]'
+    '--labels:labels of variables: a table of names and labels'
+    '--formula:such as '\''log(nights) ~ levy + storms'\'''
+    '--focus:regressor of interest [default: the first]'
+    '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
+    '-o:the report: .html, .docx, .md or .pdf'
+    '--out:the report: .html, .docx, .md or .pdf'
+    '--title:the question, as its title'
+    '--author:who answers for it; several by commas'
+    '--date:the date that stands in it'
+    '--parts:parts, in their order: question, data, description, models, tests, recommendation, robustness, limits, appendix'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'

@@ -369,3 +369,39 @@ test_that("on the command line two options instrument any model that takes them"
   wrong("between takes none", "--endogenous", "log(berths)", "--instruments", "relief", "--model", "between")
   wrong("--serial has no effect", "--endogenous", "log(berths)", "--instruments", "relief", "--serial", "ar1")
 })
+
+test_that("studies are started and run, and reports written, on the command line", {
+  skip_if_not_installed("yaml")
+  folder <- fresh_folder()
+  study <- file.path(folder, "own")
+  init <- wavetax("init", study, shipped(), "--entity", "harbour", "--period", "season", "--formula",
+                  "log(nights) ~ levy + storms")
+  expect_identical(init$status, 0L)
+  expect_match(init$out, "Run it: wavetax run", all = FALSE)
+  file <- file.path(study, "study.yaml")
+  run <- wavetax("run", file)
+  expect_identical(run$status, 0L)
+  expect_match(run$out, "fits      3 estimated", all = FALSE)
+  expect_match(wavetax("run", file)$out, "Nothing has changed: 9 steps kept", all = FALSE)
+  expect_match(wavetax("run", file, "--plan", "--only", "fits")$out, "4 steps kept", all = FALSE)
+  expect_match(wavetax("run", file, "--code")$out, "fit_random(log(nights) ~ levy + storms, panel)", fixed = TRUE,
+               all = FALSE)
+  cat("models: [fixed]\n", file = file, append = TRUE)
+  wrong <- wavetax("run", file)
+  expect_identical(wrong$status, 1L)
+  expect_match(wrong$err, "study.yaml:9: a study has no key `models`. Did you mean `fits`?", fixed = TRUE, all = FALSE)
+  expect_identical(wavetax("init", study)$status, 1L)
+  for (bad in list(c("run"), c("run", file, "--code", "--plan"), c("run", file, "--plan", "--fresh"), c("init"),
+                   c("init", folder, "--entity", "x"), c("init", folder, shipped()))) {
+    expect_identical(do.call(wavetax, as.list(bad))$status, 2L, label = paste(bad, collapse = " "))
+  }
+  out <- file.path(folder, "levy.md")
+  report <- wavetax("report", shipped(), "--entity", "harbour", "--period", "season", "--formula",
+                    "log(nights) ~ levy + storms", "--focus", "levy", "-o", out, "--parts", "question,limits",
+                    "--date", "1 March 2026")
+  expect_identical(report$status, 0L)
+  expect_match(readLines(out), "^# Does levy change nights", all = FALSE)
+  expect_match(readLines(out), "1 March 2026", all = FALSE)
+  expect_identical(wavetax("report", shipped(), "--entity", "harbour", "--period", "season", "--formula",
+                           "log(nights) ~ levy", "-o", "x.doc")$status, 2L)
+})

@@ -9,8 +9,8 @@ layers <- list(
   core = "^(core-|RcppExports)", base = "^(conditions|words|check-|typed-table)", panel = "^panel-",
   model = "^(design|fit-|se-|standard-errors|compare-errors|formula-|effect-levels|variance-parts|spec-)",
   tests = "^(test-|collinearity|diagnose|appraise|influence-|in-words)",
-  presentation = "^(show-|table-|plot-|as-table|add-facts)",
-  documents = "^(study-|run-study|init-study|report-|write-report)",
+  presentation = "^(show-|table-|plot-|as-table|add-facts|report-|write-report)",
+  studies = "^(study-|run-study|init-study)",
   cli = "^cli-"
 )
 
@@ -64,7 +64,7 @@ test_that("the R core knows no formula, data frame, factor, message or print; on
     forbidden <- c("~", "formula", "data.frame", "factor", "message", "print", "cat", "stop", "warning")
     expect_identical(intersect(names_in(file), forbidden), character(), label = basename(file))
   }
-  for (file in grep("/(show|table|plot|cli|RcppExports)", files, value = TRUE, invert = TRUE)) {
+  for (file in grep("/(show|table|plot|report|cli|RcppExports)", files, value = TRUE, invert = TRUE)) {
     printing <- intersect(names_in(file), c("print", "cat", "writeLines"))
     expect_identical(printing, character(), label = basename(file))
   }

@@ -63,7 +63,10 @@ faults <- list(
   arguments = list(c("  fixed:", "focus: levy"), c("  fixed: {serial: {rho: 2, x: y}}", "focus: levy, lvel: 0.05")),
   tests = list("  hausman: ", "  foo: {fit: fixed}\n  strength:\n  joint: {fit: by coast}\n  hausman: "),
   "others' words" = list("title: The", "heading: The"),
-  sections = list(c("data:", "fits:"), c("dta:", "models:"))
+  sections = list(c("data:", "fits:"), c("dta:", "models:")),
+  "parts of the report" = list(c("    - limits", "tables: description, figures", "words: recommended"),
+                               c("    - limit\n    - {text: x}",
+    "tables: descriptions, figures", "words: recomended, txet: y"))
 )
 
 test_that("the faults of a study are told", {

@@ -17,6 +17,13 @@ change_lines <- function(file, from, to) {
 
 states <- function(run) setNames(run$steps$state, run$steps$name)
 
+# The report is the longest of it: later runs go without.
+without_report <- function(file) {
+  lines <- readLines(file)
+  writeLines(lines[seq_len(grep("^report:", lines) - 1)], file)
+  file
+}
+
 demo <- started()
 first <- run_study(demo)
 
@@ -57,7 +64,25 @@ test_that("the complete study gives what its calls give, and the calls are told"
   expect_equal(coef(first$fits$crowding), coef(dense)[c("levy", "storms")], tolerance = 1e-9)
 })
 
+test_that("the report shows what the study made, in the order that it says", {
+  expect_setequal(first$outputs$file[first$outputs$step == "report"], c("wave-tax.html", "wave-tax.docx"))
+  page <- paste(readLines(file.path(first$folder, "wave-tax.html"), encoding = "UTF-8"), collapse = "\n")
+  heads <- regmatches(page, gregexpr("<h2>[^<]+", page))[[1]]
+  expect_identical(heads, paste0("<h2>", c("The question", "The data", "Where harbours differ", "What the levy does",
+                                           "Which model", "Does it hold", "What no test can tell",
+                                           "Methods and calls")))
+  for (words in c("The wave tax and the nights sold", "A. Harbourmaster. 2026-03-01", "11 cells and rows repaired",
+                  in_words(first$appraised$appraise$fit, "levy")$words, "Harbours that are liked charge more",
+                  sub(":.*", "", first$tests$hausman$reading))) {
+    expect_true(grepl(words, page, fixed = TRUE), label = words)
+  }
+  again <- run_study(demo)
+  expect_true(all(states(again) == "kept"))
+})
+
 test_that("nothing is run again that has not changed, and what has is told", {
+  without_report(demo)
+  run_study(demo)
   manifest <- readLines(file.path(first$folder, "manifest.json"))
   again <- run_study(demo)
   expect_true(all(states(again) == "kept"))
@@ -101,7 +126,7 @@ test_that("nothing is run again that has not changed, and what has is told", {
 })
 
 test_that("what fails is told with its line, and the rest goes on without it", {
-  file <- started()
+  file <- without_report(started())
   change_lines(file, "past(levy, 1:2)", "past(levy, 12)")
   change_lines(file, "serial: {fit: fixed}", "serial: {fit: lagged}")
   run <- run_study(file)
@@ -115,7 +140,7 @@ test_that("what fails is told with its line, and the rest goes on without it", {
 })
 
 test_that("steps are chosen with what they need; results go where the caller says; two runs do not mix", {
-  file <- started()
+  file <- without_report(started())
   out <- fresh_folder()
   run <- run_study(file, only = "tables/doubts", out = out)
   expect_setequal(grep("^(fits|tests|tables|figures)", run$steps$name, value = TRUE),
