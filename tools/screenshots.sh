@@ -113,3 +113,6 @@ soffice --headless --convert-to pdf table-word.docx > /dev/null 2>&1
 document table-word.png table-word.pdf
 pdflatex -interaction=batchmode table-latex.tex > /dev/null
 document table-latex.png table-latex.pdf
+wavetax init tax > /dev/null
+terminal ../study-run.png 1 36 "wavetax run tax/study.yaml --fresh"
+page ../report.png "$work/tax/results/wave-tax.html"
