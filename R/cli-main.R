@@ -81,7 +81,9 @@ cli_guard <- function(work, command) {
     wavetax_refused = function(cnd) 1L,
     error = function(cnd) {
       if (grepl("SIGPIPE", conditionMessage(cnd))) return(0L) # the reader has closed the pipe
-      writeLines(paste("Error:", visible_lines(cli::ansi_strip(said_of_files(conditionMessage(cnd))))), stderr())
+      # Of a study file it is its keys that are told of, no options.
+      said <- if (inherits(cnd, "wavetax_error_study")) identity else said_of_files
+      writeLines(paste("Error:", visible_lines(cli::ansi_strip(said(conditionMessage(cnd))))), stderr())
       1L
     }
   )

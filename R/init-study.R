@@ -19,6 +19,7 @@
 #' head(readLines(file.path(folder, "study.yaml")))
 #' @export
 init_study <- function(folder, data = NULL, entity = NULL, period = NULL, formula = NULL) {
+  if (missing(folder)) stop_argument("folder", "missing", "Give the path of a folder.")
   check_text(folder, "folder", "Give the path of a folder.")
   content <- if (is.null(data)) demo_study() else own_study(data, entity, period, formula)
   if (is.null(data)) for (one in c("entity", "period", "formula")) {

@@ -26,12 +26,14 @@
 #' `wavetax_error_package_needed` (`yaml`, `jsonlite`).
 #' @seealso [study_code()] for the same as R code.
 #' @examplesIf requireNamespace("yaml", quietly = TRUE) && requireNamespace("jsonlite", quietly = TRUE)
-#' study <- system.file("examples", "study", "study.yaml", package = "wavetax")
-#' run <- run_study(study, out = file.path(tempdir(), "results"), only = "tables/main", allow_outside = TRUE)
+#' folder <- tempfile("study")
+#' init_study(folder)
+#' run <- run_study(file.path(folder, "study.yaml"), only = "tables/main")
 #' run
 #' run$tables$main
 #' @export
 run_study <- function(file, plan = FALSE, only = NULL, fresh = FALSE, out = NULL, allow_outside = FALSE) {
+  if (missing(file)) stop_argument("file", "missing", "Give the path of a study: `run_study(\"study.yaml\")`.")
   check_flag(plan, "plan")
   check_flag(fresh, "fresh")
   check_flag(allow_outside, "allow_outside")

@@ -33,10 +33,10 @@ error_words <- function() {
   )
 }
 
-# The call that makes the specification, with what is given besides.
+# The call that makes the specification, with what is given besides; a column to cluster by is for those that cluster.
 error_call <- function(word, by = NULL, ...) {
   given <- utils::modifyList(word$arguments, Filter(Negate(is.null), list(...)))
-  as.call(c(as.name(word$door), if (!is.null(by)) list(by), given))
+  as.call(c(as.name(word$door), if (!is.null(by) && word$clusters) list(by), given))
 }
 
 # A word, and the lags that it may end in: list(word, lags), NULL where there is none of that name.

@@ -2,9 +2,17 @@
 # a list with `kind`, the name of what says how it is rendered, block_<kind>() below, and its content. How a kind is
 # rendered is a list of functions of the block that give lines: `terminal`, `markdown`, `html`, `latex`; and `word`, a
 # function(block, doc) that adds it to a Word document.
-new_block_kind <- function(terminal, markdown, html, latex, word) {
+new_block_kind <- function(terminal, markdown, html = plain_html(terminal), latex = plain_latex(terminal),
+                           word = plain_word(terminal)) {
   list(terminal = terminal, markdown = markdown, html = html, latex = latex, word = word)
 }
+
+# Of a kind that says nothing of a medium, what a terminal would show.
+plain_html <- function(terminal) {
+  function(block) sprintf("<pre>%s</pre>", paste(html_safe(terminal(block)), collapse = "\n"))
+}
+plain_latex <- function(terminal) function(block) as.vector(rbind(latex_text(terminal(block)), ""))
+plain_word <- function(terminal) function(block, doc) add_word_lines(doc, terminal(block))
 
 new_block <- function(kind, ...) list(list(kind = kind, ...))
 

@@ -69,10 +69,12 @@ plain_code <- function(call) {
 #' @section Errors:
 #' `wavetax_error_no_file`; `wavetax_error_study`, as for [run_study()].
 #' @examplesIf requireNamespace("yaml", quietly = TRUE)
-#' study <- system.file("examples", "study", "study.yaml", package = "wavetax")
-#' study_code(study)
+#' folder <- tempfile("study")
+#' init_study(folder)
+#' study_code(file.path(folder, "study.yaml"))
 #' @export
 study_code <- function(file, allow_outside = FALSE) {
+  if (missing(file)) stop_argument("file", "missing", "Give the path of a study.")
   check_flag(allow_outside, "allow_outside")
   study <- checked_round(study_names(read_study(file), allow_outside), file)
   steps <- study_steps(study)

@@ -125,6 +125,11 @@ expression_type <- function(words, form, allowed = c(formula_operators, formula_
   new_study_type(words, json_text_type, function(node) {
     if (!is_node(node, "text")) return(not_of_type(node, words))
     if (node$text %in% words_for) return(node$text)
+    if (form == "effects" && !grepl("[+:*()~`^/]", node$text)) {
+      # One column, whatever it is called.
+      mention_columns(node$text, node)
+      return(one_sided(as.name(node$text)))
+    }
     expr <- study_expression(sub("^\\s*~", "", node$text), form, node, allowed)
     if (is_faulty(expr)) return(expr)
     mention_columns(all.vars(expr), node)

@@ -389,7 +389,7 @@ test_that("studies are started and run, and reports written, on the command line
   cat("models: [fixed]\n", file = file, append = TRUE)
   wrong <- wavetax("run", file)
   expect_identical(wrong$status, 1L)
-  expect_match(wrong$err, "study.yaml:9: a study has no key `models`. Did you mean `fits`?", fixed = TRUE, all = FALSE)
+  expect_match(wrong$err, "study.yaml:10: a study has no key `models`. Did you mean `fits`?", fixed = TRUE, all = FALSE)
   expect_identical(wavetax("init", study)$status, 1L)
   for (bad in list(c("run"), c("run", file, "--code", "--plan"), c("run", file, "--plan", "--fresh"), c("init"),
                    c("init", folder, "--entity", "x"), c("init", folder, shipped()))) {
