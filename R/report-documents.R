@@ -21,7 +21,7 @@ write_report_md <- function(report, file) {
     if (!dir.exists(place)) dir.create(place)
     suppressMessages(save_figure(bare_figure(plot), file.path(place, name), dpi = 200))
   })
-  by <- paste(c(list_words(report$by), report$date), collapse = ". ")
+  by <- report_byline(report)
   lines <- c(
     paste("#", markdown_text(report$title)), "", if (nzchar(by)) c(markdown_text(by), ""),
     if (!is.null(report$answer)) c(paste0("**", markdown_text(paste(as_sentences(report$answer$words), collapse = " ")),
@@ -39,7 +39,7 @@ write_report_docx <- function(report, file) {
   for (package in c("officer", "flextable", "xml2")) check_package(package, "writes Word files")
   doc <- word_document(NULL)
   doc <- officer::body_add_par(doc, visible_text(report$title), style = "heading 1")
-  by <- paste(c(list_words(report$by), report$date), collapse = ". ")
+  by <- report_byline(report)
   if (nzchar(by)) doc <- officer::body_add_fpar(doc, word_line(by, 10, word_grey, after = 8))
   for (line in set_sentences(report$answer$words)) {
     doc <- officer::body_add_fpar(doc, officer::fpar(
@@ -83,7 +83,7 @@ write_report_pdf <- function(report, file) {
 }
 
 report_latex <- function(report, sections) {
-  by <- paste(c(list_words(report$by), report$date), collapse = ". ")
+  by <- report_byline(report)
   c(
     latex_preamble, "\\usepackage{graphicx}", "\\usepackage{parskip}", "\\usepackage{float}",
     "\\makeatletter\\def\\fps@figure{H}\\def\\fps@table{H}\\makeatother",

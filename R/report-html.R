@@ -4,7 +4,7 @@ report_html <- function(report) {
   sections <- numbered_blocks(report$sections)
   contents <- sprintf("<li><a href=\"#%s\">%s</a></li>", vapply(sections, `[[`, "", "id"),
                       html_safe(vapply(sections, `[[`, "", "heading")))
-  by <- paste(c(list_words(report$by), report$date), collapse = ". ")
+  by <- report_byline(report)
   c(
     "<!doctype html>", "<html lang=\"en\">", "<head>", "<meta charset=\"utf-8\">",
     "<meta name=\"viewport\" content=\"width=device-width, initial-scale=1\">",

@@ -22,6 +22,9 @@ new_report <- function(title, sections, by = NULL, date = NULL, answer = NULL) {
   list(title = title, by = by, date = date, answer = answer, sections = Filter(Negate(is.null), sections))
 }
 
+# Who answers for it, and when; "" where nobody says.
+report_byline <- function(report) paste(c(list_words(report$by), report$date), collapse = ". ")
+
 new_report_section <- function(id, heading, blocks) {
   blocks <- flat_blocks(list(gap_block(), blocks))
   if (all(vapply(blocks, function(block) block$kind == "gap", TRUE))) return(NULL)

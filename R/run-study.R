@@ -12,7 +12,7 @@
 #' @param allow_outside Whether the study may read and write outside of its folder.
 #' @return A `study_run`, which prints what was done: a list with `panel`, `fits`, `tests`, `tables`, `figures` and
 #' `appraised`, each by name, the results of this run and of earlier ones; `steps`, a data frame with `name`,
-#' `section`, `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`, `"left out"`) and `said`; `outputs`, a data
+#' `section`, `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`) and `said`; `outputs`, a data
 #' frame with `file`, `step` and `state` (`"written"`, `"again"`, `"as it was"`); `folder`. With `plan` a
 #' `study_plan`, a data frame with `name`, `state` and `why`.
 #' @section What is kept:
@@ -170,8 +170,6 @@ without_columns <- function(step, refs, lost) {
   call$notes <- as_code_vector(c(if (!is.null(call$notes)) eval(call$notes, baseenv()), upper_first(note)))
   call
 }
-
-# ---- keys ----
 
 # ---- outputs ----
 

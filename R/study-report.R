@@ -8,18 +8,18 @@ study_report_value <- function(step, run) {
   for (name in setdiff(step$needs, grep("^figures /", step$needs, value = TRUE))) {
     if (name %in% good) fetch_value(name, run)
   }
-  brief <- study_brief(run, good)
+  brief <- study_brief(run)
   sections <- lapply(seq_along(step$report$parts), function(i) {
     part <- step$report$parts[[i]]
     if (is.list(part)) return(own_section(part, i, run, good))
-    new_report_section(part, part_headings[[part]], study_part(part, brief, run, good))
+    new_report_section(part, part_headings[[part]], study_part(part, brief, run))
   })
   title <- if (is.null(study$title)) brief_title(brief) else study$title
   new_report(title, sections, study$author, study$date, brief_answer(brief))
 }
 
 # What the study made: the recommended fit answers, else the last one.
-study_brief <- function(run, good) {
+study_brief <- function(run) {
   values <- run$values
   appraised <- if (length(values$appraised) > 0) values$appraised[[1]]
   single <- Filter(function(fit) inherits(fit, "panel_fit"), values$fits)
@@ -39,7 +39,7 @@ study_brief <- function(run, good) {
 }
 
 # A part takes what the study made of its kind, else it makes its own.
-study_part <- function(part, brief, run, good) {
+study_part <- function(part, brief, run) {
   tables <- run$values$tables
   kinds <- vapply(tables, function(table) class(table)[1], "")
   if (part == "description" && any(kinds == "panel_variation")) {

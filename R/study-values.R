@@ -14,7 +14,7 @@ value_of <- function(step, run) {
   panel_of_run(run)
   for (need in step$needs) fetch_value(need, run)
   work <- within_folder(run$study$folder, muffled(eval(step$call, run$values),
-                                                  c("message", "wavetax_warning", "warning")))
+                                                  c("message", "warning")))
   put_value(step$target, work, run)
   work
 }
