@@ -58,6 +58,15 @@ check_number <- function(x, argument, low = -Inf, high = Inf, whole = FALSE, ope
                                                      collapse = " and "), "."), kind)
 }
 
+# Several numbers, as many as one of `lengths`.
+check_numbers <- function(x, argument, lengths, low = -Inf, high = Inf, whole = FALSE, open = FALSE) {
+  if (!is.numeric(x) || is.object(x) || !length(x) %in% lengths) {
+    stop_argument(argument, value_words(x),
+                  sprintf("Give %s.", list_or(unique(vapply(lengths, count_of, "", "number")))))
+  }
+  for (one in x) check_number(one, argument, low, high, whole, open)
+}
+
 check_level <- function(level) {
   good <- is.numeric(level) && length(level) == 1 && is.finite(level) && level > 0 && level < 1
   if (good) return(invisible())
@@ -127,7 +136,7 @@ foreign_arguments <- list(
   list(names = c("na.action", "na.rm"),
        todo = "Rows with a missing value are left out and counted; `na.action(fit)` has them."),
   list(names = c("family", "link"), todo = "The models are linear: there is no family."),
-  list(names = c("instruments", "endogenous"), todo = "There are no instruments yet."),
+  list(names = c("instruments", "endogenous"), todo = "Instruments: `fit_instrumented(formula, data, endogenous = ~ x, instruments = ~ z)`."),
   list(names = c("model", "method", "type"),
        todo = "The function is the model: `fit_pooled()`, `fit_fixed()`, `fit_random()`, `fit_difference()`."),
   list(names = "offset", todo = "An offset stands in the formula: `y ~ x + offset(z)`."),

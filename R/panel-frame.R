@@ -270,7 +270,11 @@ restore_panel <- function(data, index) {
   data <- plain_data_frame_keeping_names(data)
   if (!all(c(entity, period) %in% names(data)) || nrow(data) == 0) return(data)
   tryCatch(
-    with_index(data, index_keys(data, entity, period, index$order, index$labels)),
+    {
+      own <- index_keys(data, entity, period, index$order, index$labels)
+      own$truth <- index$truth
+      with_index(data, own)
+    },
     wavetax_error = function(cnd) {
       warn_wavetax(
         "no_panel", "The result is a plain data frame, not a panel frame any more.",

@@ -22,7 +22,7 @@ blocks_of.panel_frame <- function(x, n = 6, ...) {
     table_column(names(cells)[j], new_cells("text", text = cells[[j]]), j)
   })
   list(
-    heading_block(shape_size(shape)), text_block(shape_evenness(shape)),
+    heading_block(shape_size(shape)), text_block(shape_evenness(shape)), text_block(simulated_words(x)),
     table_block(new_panel_table(table_rows(cells[[1]], key = seq_len(nrow(rows))), columns, stub = names(cells)[1])),
     if (length(more) > 0) text_block("and ", list_words(more))
   )

@@ -8,7 +8,7 @@ source_root <- function() {
 layers <- list(
   core = "^(core-|RcppExports)", base = "^(conditions|words|check-|typed-table)", panel = "^panel-",
   model = "^(design|fit-|se-|standard-errors|compare-errors|formula-|effect-levels|variance-parts|spec-)",
-  tests = "^(test-|collinearity|diagnose|appraise|influence-|in-words)",
+  tests = "^(test-|collinearity|diagnose|appraise|influence-|in-words|simulate-|monte-)",
   presentation = "^(show-|table-|plot-|as-table|add-facts|report-|write-report)",
   studies = "^(study-|run-study|init-study)",
   cli = "^cli-"
