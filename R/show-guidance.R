@@ -181,7 +181,7 @@ as_table.appraisal <- function(x, ...) {
   places <- estimate_decimals(choices$estimate, choices$std_error)
   number <- function(v) number_cells(v, places)
   new_panel_table(
-    table_rows(choices$model), stub = x$focus, title = appraisal_title(x),
+    table_rows(choices$model), stub = x$focus, title = appraisal_title(x), notes = table_note(x$recommendation),
     columns = list(table_column("estimate", number(choices$estimate)), table_column("from", number(choices$low)),
                    table_column("to", number(choices$high)), table_column("", word_cells(choices$role), "role"))
   )

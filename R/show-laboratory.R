@@ -30,8 +30,8 @@ print.monte_carlo <- function(x, ...) {
 #' @export
 blocks_of.monte_carlo <- function(x, ...) {
   table <- as_table(x)
-  list(heading_block(table$title), text_block(laboratory_says(x)), gap_block(), table_block(table), gap_block(),
-       text_block(laboratory_reading(x)), text_block(laboratory_lost(x)), gap_block(), text_block(table$notes$text))
+  list(heading_block(table$title), text_block(table$says), gap_block(), table_block(table), gap_block(),
+       text_block(table$notes$text))
 }
 
 # What was drawn, in words of at most some designs.
@@ -70,7 +70,7 @@ as_table.monte_carlo <- function(x, ...) {
       column("truth held, %", "coverage", share("coverage")), if (anyNA(data$term)) column("rejected, %", "rejected", share("rejected")),
       if (any(data$refused > 0)) table_column("refused", count_cells(data$refused), "refused")
     ),
-    notes = table_note(laboratory_notes(x))
+    notes = table_note(c(laboratory_reading(x), laboratory_lost(x), laboratory_notes(x))), says = laboratory_says(x)
   )
   if (all(data$group == "")) table else with_headings(table, data$group)
 }
