@@ -144,8 +144,9 @@ laboratory_estimators <- function(estimators) {
                   "Each is a fit, or a function of a panel: `function(panel) fit_fixed(y ~ x, panel)`.")
   }
   names(estimators) <- names_apart(estimators, "estimators", function() {
-    if (all(fits)) return(name_apart(rep("", length(fits)), estimators))
-    if (length(fits) == 1) "estimate"
+    if (!all(fits)) return(if (length(fits) == 1) "estimate")
+    methods <- vapply(estimators, `[[`, "", "method")
+    if (anyDuplicated(methods) == 0) methods
   })
   lapply(estimators, function(one) {
     if (is.function(one)) return(one)

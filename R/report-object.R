@@ -31,10 +31,16 @@ new_report_section <- function(id, heading, blocks) {
   list(id = id, heading = heading, blocks = blocks)
 }
 
-# The report of a brief, with the parts that are asked for.
-report_of_brief <- function(brief, title = NULL, author = NULL, date = NULL, parts = report_parts) {
+# The report of x, with the parts that are asked for.
+report_of <- function(x, title, author, date, parts) UseMethod("report_of")
+
+report_of.default <- function(x, title, author, date, parts) report_of_brief(brief_of(x), title, author, date, parts)
+
+# `make_part` gives the blocks of a part.
+report_of_brief <- function(brief, title = NULL, author = NULL, date = NULL, parts = report_parts,
+                            make_part = report_part) {
   sections <- lapply(parts, function(part) {
-    new_report_section(part, part_headings[[part]], report_part(part, brief))
+    new_report_section(part, part_headings[[part]], make_part(part, brief))
   })
   if (is.null(title)) title <- brief_title(brief)
   new_report(title, sections, author, date, brief_answer(brief))
@@ -47,8 +53,7 @@ brief_of <- function(x) UseMethod("brief_of")
 new_brief <- function(fit = NULL, fits = list(), tests = list(), appraisal = NULL, diagnosis = NULL, panel = NULL,
                       focus = NULL, told = NULL, calls = NULL, lacks = NULL) {
   list(fit = fit, fits = fits, tests = tests, appraisal = appraisal, diagnosis = diagnosis, panel = panel,
-       focus = focus,
-       told = told, calls = calls, lacks = lacks)
+       focus = focus, told = told, calls = calls, lacks = lacks)
 }
 
 brief_of.appraisal <- function(x) {

@@ -244,3 +244,15 @@ study_values <- function(x, section) {
   if (section != "figures") for (name in good) fetch_value(name, run)
   run$values[[section]]
 }
+
+# The report of all that was made, whatever report the study itself asks for.
+report_of.study_run <- function(x, title, author, date, parts) {
+  run <- .subset2(x, "run")
+  panel_of_run(run)
+  for (section in c("fits", "tests", "tables", "appraised")) study_values(x, section)
+  study <- run$study
+  if (is.null(title)) title <- study$title
+  if (is.null(author)) author <- study$author
+  if (is.null(date)) date <- study$date
+  report_of_brief(study_brief(run), title, author, date, parts, function(part, brief) study_part(part, brief, run))
+}

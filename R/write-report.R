@@ -44,7 +44,7 @@ write_report <- function(x, file, title = NULL, author = NULL, date = NULL, part
   check_texts(parts, "parts")
   for (part in parts) check_choice(part, report_parts, "parts")
   report <- if (is_single_result(x)) page_of_result(x, title, author, date) else
-    report_of_brief(brief_of(x), title, author, date, parts)
+    report_of(x, title, author, date, parts)
   if (length(report$sections) == 0) {
     stop_wavetax("report", "None of these parts has anything to tell.", todo = "Ask for more of them.")
   }

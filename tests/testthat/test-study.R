@@ -27,6 +27,20 @@ without_report <- function(file) {
 demo <- started()
 first <- run_study(demo)
 
+test_that("what a run made is reported too, by a run that keeps all as by the first one", {
+  files <- file.path(fresh_folder(), c("first.md", "kept.md"))
+  write_report(first, files[1])
+  write_report(run_study(demo), files[2], author = "A. Harbourmaster", parts = c("question", "data", "models", "tests"))
+  texts <- lapply(files, readLines)
+  expect_match(texts[[1]][1], "The wave tax and the nights sold", fixed = TRUE)
+  for (text in texts) {
+    for (words in c("A. Harbourmaster", "What the tests say", "Hausman")) expect_match(text, words, all = FALSE)
+  }
+  expect_match(texts[[1]], "became missing", all = FALSE)
+  expect_match(texts[[1]], "Methods and calls", all = FALSE)
+  expect_no_match(texts[[2]], "Methods and calls")
+})
+
 test_that("the complete study gives what its calls give, and the calls are told", {
   expect_true(all(states(first) == "run"))
   expect_true(all(file.exists(file.path(first$folder, first$outputs$file))))
