@@ -1,15 +1,48 @@
 #' wavetax: from panel data to compared models
 #'
-#' What does x do to y, once what is fixed about each entity is out of the way, and
-#' how sure am I? The work runs in this order, and so do the functions: structure
-#' ([read_panel()], [panel_problems()], [panel_frame()], [panel_shape()]), estimate
-#' ([fit_pooled()], [fit_fixed()], [fit_random()]), be guided ([appraise()], [diagnose()],
-#' [in_words()]), test ([test_hausman()], [test_serial()]), standard errors ([se_classical()],
-#' [se_clustered()], [with_errors()]), tabulate and draw ([spec_table()], [write_table()],
-#' [plot_estimates()]).
+#' What does x do to y, once what is fixed about each entity is out of the way, and how sure am I? The work runs in four
+#' steps, and so do the functions.
 #'
-#' From 50,000 rows on, fits use the processors that OpenMP offers (the environment
-#' variable `OMP_NUM_THREADS` limits them). Results do not depend on their number.
+#' @section Step one, structure:
+#' Say which column is the entity and which the period: [panel_frame()], or of a file [read_panel()]. [panel_problems()]
+#' tells what is broken, [panel_repair()] mends what you name and keeps a log, [panel_shape()] and [plot_presence()] show
+#' who is seen when, [panel_variation()] what varies between entities and what within.
+#'
+#' @section Step two, estimate:
+#' One equation, several comparisons: [fit_pooled()], [fit_between()], [fit_fixed()], [fit_random()],
+#' [fit_difference()], [fit_correlated()]; with regressors that answer to the outcome [fit_instrumented()], with
+#' disturbances that misbehave [fit_gls()]. Not sure which? [appraise()] asks what varies in the regressor of interest,
+#' recommends a model and errors, and says why.
+#'
+#' @section Step three, test and doubt:
+#' [diagnose()] asks all questions of one fit; [test_hausman()], [test_serial()] and the others one each, with both
+#' hypotheses and a sentence on the result. [with_errors()] and [compare_errors()] say how sure you are under other
+#' assumptions ([standard_errors]), [influence_by()] whether it rests on one entity, [monte_carlo()] whether the method
+#' keeps its promise on panels like yours.
+#'
+#' @section Step four, tell:
+#' [spec_table()] sets the specifications side by side and [write_table()] puts them into the paper, [plot_estimates()]
+#' and [plot_within()] draw them, [in_words()] says what a slope means, [write_report()] writes the document that defends
+#' the result, and [run_study()] does all of it again when the data change.
+#'
+#' The pages to learn from are `browseVignettes("wavetax")`. The same job from a shell is `wavetax --help`.
+#'
+#' @section Processors:
+#' From 50,000 rows on, fits use the processors that OpenMP offers (the environment variable `OMP_NUM_THREADS` limits
+#' them). Results do not depend on their number.
+#'
+#' @examples
+#' # 1. Rows of harbours and seasons become a panel.
+#' panel <- panel_frame(harbours, harbour, season)
+#' panel_shape(panel)
+#' # 2. Two comparisons of one equation.
+#' pooled <- fit_pooled(log(nights) ~ levy + storms, panel)
+#' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
+#' # 3. What is wrong with the second, and how sure is it?
+#' diagnose(fixed)
+#' # 4. Side by side. The truth of this made-up world is -0.05.
+#' spec_table(pooled, fixed)
+#' in_words(fixed)
 #'
 #' @keywords internal
 #' @useDynLib wavetax, .registration = TRUE

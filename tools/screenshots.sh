@@ -87,6 +87,16 @@ Rscript -e '
                       "Relief, a season before" = update(strong, instruments = ~ past(relief)),
                       terms = "log(berths)"), "../instruments-set.png")
   save(plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm", "Fennosey")), "figure-paths.png")
+  design <- simulate_panel(30, 6, related = 0.6, serial = 0.5)
+  found <- monte_carlo(design, list(pooled = fit_pooled(y ~ x, design), fixed = fit_fixed(y ~ x, design),
+                                    random = fit_random(y ~ x, design)), draws = 400)
+  save(plot(found), "../laboratory-estimates.png")
+  designs <- list("8 entities" = simulate_panel(8, 10, serial = 0.7),
+                  "40 entities" = simulate_panel(40, 10, serial = 0.7))
+  errors <- list(classical = se_classical(), robust = se_robust("HC1"), clustered = se_clustered(),
+                 CR3 = se_clustered(type = "CR3"))
+  sizes <- monte_carlo(designs, list(fixed = function(panel) fit_fixed(y ~ x, panel)), draws = 400, errors = errors)
+  save(plot(sizes, "size"), "../laboratory-size.png")
   panel <- suppressMessages(panel_labels(panel, c(
     levy = "Wave tax, crowns a metre and night", storms = "Storms, days in the season", fuel = "Fuel, price index",
     nights = "nights sold"
