@@ -37,6 +37,12 @@ brief_answer <- function(brief) {
   level <- if (is.null(brief$appraisal)) 0.95 else 1 - brief$appraisal$level
   said <- tryCatch(in_words(fit, brief$focus, level), wavetax_error = function(cnd) NULL)
   if (NROW(said) == 0) return(NULL)
+  told <- attr(said, "instruments")
+  if (!is.null(told$strength) && brief$focus %in% told$endogenous) {
+    verdict <- strength_verdict(told$strength)
+    if (verdict == "weak") return(list(words = upper_first(instruments_in_words(told)), strip = NULL))
+    if (verdict == "middling") said$words <- paste(said$words, instruments_in_words(told))
+  }
   one <- said[1, ]
   percent <- outcome_words(fit)$log || outcome_words(fit)$share
   list(words = said$words, strip = if (all(is.finite(c(one$low, one$high)))) {

@@ -85,8 +85,17 @@ check_appraised <- function(x) {
 
 brief_of.panel_fit <- function(x) {
   lacks <- if (is_slim(x)) "the fit keeps no rows: description, tests and other choices need them"
-  new_brief(x, list(x), panel = report_panel(x), focus = focus_term(x), diagnosis = if (is.null(lacks)) diagnosis_of(x),
-            calls = call_lines(x$request$call), lacks = lacks)
+  new_brief(x, list(x), if (is.null(lacks)) tests_of_instruments(x), panel = report_panel(x), focus = focus_term(x),
+            diagnosis = if (is.null(lacks)) diagnosis_of(x), calls = call_lines(x$request$call), lacks = lacks)
+}
+
+# Those that there are of the fit: exactly identified fits have no test of over-identification.
+tests_of_instruments <- function(fit) {
+  if (is.null(fit$instrumented)) return(list())
+  made <- lapply(list(test_strength, test_overidentification, test_endogeneity), function(test) {
+    tryCatch(muffled(test(fit), "wavetax_warning"), wavetax_error = function(cnd) NULL)
+  })
+  Filter(Negate(is.null), made)
 }
 
 brief_of.fit_record <- function(x) {
@@ -133,10 +142,10 @@ is_slim <- function(fit) identical(fit$request$keep, "nothing") || is.null(fit$d
 
 diagnosis_of <- function(fit) tryCatch(muffled(diagnose(fit), "wavetax_warning"), wavetax_error = function(cnd) NULL)
 
-# The coefficient that a variable of interest enters by; the first slope where none is named.
+# The coefficient that a variable of interest enters by; where none is named what is instrumented, else the first slope.
 focus_term <- function(fit, focus = NULL) {
   slopes <- slope_names(fit)
-  if (is.null(focus)) return(slopes[1])
+  if (is.null(focus)) return(c(intersect(unlist(fit$instrumented$endogenous), slopes), slopes)[1])
   if (focus %in% slopes) return(focus)
   within <- slopes[vapply(slopes, function(one) {
     expr <- tryCatch(str2lang(one), error = function(cnd) as.name(one))

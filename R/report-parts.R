@@ -35,7 +35,8 @@ question_words <- function(brief) {
 equation_of <- function(fit) {
   index <- fit$design$index
   panel <- !is.null(index)
-  it <- subscript(if (panel) "it" else "i")
+  between <- fit$design$between
+  it <- subscript(if (length(between) > 0) mean_signs(fit, between) else if (panel) "it" else "i")
   labels <- fit_labels(fit)
   said <- function(term) equation_name(term, labels)
   formula <- fit$design$formula
@@ -46,7 +47,15 @@ equation_of <- function(fit) {
   effects <- equation_effects(fit)
   constant <- if (length(effects$terms) == 0 && fit$method != "difference") paste0("\u03b2", subscript("0"))
   equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
-                 c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)), effects$where)
+                 c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)),
+                 if (length(between) > 0) sprintf("A dot stands for the mean over the rows of one %s.", list_words(between)) else
+                   effects$where)
+}
+
+# "i" and a dot: means over the periods of an entity.
+mean_signs <- function(fit, between) {
+  index <- fit$design$index
+  if (identical(between, index$entity)) "i\u00b7" else if (identical(between, index$period)) "\u00b7t" else "g\u00b7"
 }
 
 # A term as it stands in an equation: a label without its unit, "log" before it where it is a logarithm.
@@ -100,11 +109,17 @@ variation_of_focus <- function(brief) {
   panel <- brief$panel
   if (is.null(variable) || !is.numeric(panel[[variable]])) return(character())
   index <- panel_index(panel)
+  focus <- upper_first(short_label(focus_words(brief)))
+  if (identical(brief$appraisal$kind, "common")) {
+    return(sprintf("%s has one value in each %s: %s tell of it, however many %s there are.", focus, index$period,
+                   count_of(length(unique(panel[[index$period]])), index$period), plural_of(index$entity)))
+  }
   table <- as.data.frame(muffled(panel_variation(panel, variable), "message"))
   number <- function(value) format_number(value, 3)
-  sprintf("%s varies by %s between %s and by %s within one of them (standard deviations)%s",
-          upper_first(short_label(focus_words(brief))), number(table$between), plural_of(index$entity),
-          number(table$within), if (isTRUE(table$within > 0)) ": there is something to learn from within" else "")
+  lesson <- if (length(brief$fit$design$between) > 0) ": the comparison is between" else
+    if (isTRUE(table$within > 0)) ": there is something to learn from within" else ""
+  sprintf("%s varies by %s between %s and by %s within one of them (standard deviations)%s", focus,
+          number(table$between), plural_of(index$entity), number(table$within), lesson)
 }
 
 # ---- description ----
@@ -120,7 +135,7 @@ part_description <- function(brief) {
     if (length(plain) > 0) table_block(as_table(muffled(panel_variation(panel, plain), "message"))),
     tried_figure(plot_presence(panel)),
     if (!is.null(variable) && variable %in% plain) tried_figure(plot_paths(panel, variable)),
-    tried_figure(plot_within(brief$fit, regressor = brief$focus))
+    if (!identical(brief$appraisal$kind, "fixed")) tried_figure(plot_within(brief$fit, regressor = brief$focus))
   )
 }
 
@@ -135,7 +150,19 @@ tried_figure <- function(plot) {
 part_models <- function(brief) {
   if (length(brief$fits) == 0) return(NULL)
   list(if (length(brief$fits) > 1 && !is.null(brief$fit)) text_block(models_words(brief)),
-       table_block(as_table(spec_table(brief$fits))))
+       table_block(as_table(spec_table(brief$fits, hide = long_factors(brief)))))
+}
+
+# Factors of many levels are hidden, in a formula, unless they are the focus; all estimates stand at the end.
+long_factors <- function(brief) {
+  named <- unlist(lapply(Filter(function(fit) inherits(fit, "panel_fit"), brief$fits), function(fit) {
+    blueprint <- fit$design$blueprint
+    places <- tabulate(blueprint$assign, length(attr(blueprint$terms, "term.labels")))
+    own <- fit$design$blueprint$assign[match(brief$focus, names(fit$design$x))]
+    attr(blueprint$terms, "term.labels")[setdiff(which(places > 5), own)]
+  }))
+  if (length(named) == 0) return(NULL)
+  rlang::new_formula(NULL, Reduce(function(a, b) call("+", a, b), lapply(unique(named), str2lang)), baseenv())
 }
 
 models_words <- function(brief) {
@@ -191,8 +218,10 @@ cautions_of <- function(test) if (length(test$cautions) > 0) paste0(test$method,
 part_recommendation <- function(brief) {
   if (!is.null(brief$appraisal)) return(text_block(brief$appraisal$recommendation))
   if (is.null(brief$fit)) return(NULL)
-  said <- tryCatch(in_words(brief$fit)$words, wavetax_error = function(cnd) character())
-  if (length(said) > 0) list_block(said)
+  said <- tryCatch(in_words(brief$fit), wavetax_error = function(cnd) NULL)
+  if (NROW(said) == 0) return(NULL)
+  list(list_block(said$words), text_block(attr(said, "disturbances")),
+       text_block(instruments_in_words(attr(said, "instruments"))))
 }
 
 # ---- limits ----
@@ -204,13 +233,31 @@ part_limits <- function(brief) {
   outcome <- short_label(outcome_words(fit)$name)
   focus <- short_label(focus_words(brief))
   list_block(c(
-    if (has_effects(fit)) {
-      sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
-                    "taken out."), focus, outcome)
-    } else {
-      sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome)
-    },
+    what_is_left(fit, focus, outcome), instrument_limits(fit, outcome),
     "A test that does not reject has not shown that its null holds; with few rows it seldom rejects.",
     sprintf("The errors allow for what their name says, and for nothing else: %s.", brief$fit$errors$label)
   ))
+}
+
+what_is_left <- function(fit, focus, outcome) {
+  if (!is.null(fit$instrumented)) return(NULL)
+  takes <- if (fit$method == "difference") "Differences take" else if (has_effects(fit)) "Effects take"
+  if (is.null(takes) || identical(method_of(fit)$effects, "random")) {
+    return(sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome))
+  }
+  sprintf("%s out what does not change. What changes together with %s and moves %s itself is not taken out.", takes, focus,
+          outcome)
+}
+
+instrument_limits <- function(fit, outcome) {
+  facts <- fit$instrumented
+  if (is.null(facts)) return(NULL)
+  by <- facts$instruments
+  c(
+    sprintf("That %s %s %s through %s alone is a claim about the world: no test establishes it.", list_words(by),
+            verb(length(by), "move"), outcome, list_words(facts$endogenous)),
+    if (length(by) > length(facts$endogenous)) {
+      "A test of over-identification sets the instruments against each other: all may be wrong in the same way."
+    }
+  )
 }

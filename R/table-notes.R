@@ -96,11 +96,10 @@ hidden_notes <- function(x) {
     counts <- vapply(x$records, function(record) sum(item$terms %in% record$coefficients$term), 0)
     with <- which(counts > 0)
     if (length(with) == 0) return(NULL)
-    dummies <- !is.null(variable_inside(item$item))
-    what <- if (length(unique(counts[with])) == 1) count_of(counts[with][[1]], if (dummies) "dummy" else
-                                                            "coefficient") else
-      sprintf("%s to %s", count_words(min(counts[with])), count_of(max(counts[with]), if (dummies) "dummy" else
-                                                                   "coefficient"))
+    dummies <- !is.null(variable_inside(item$item)) && !any(grepl("^mean\\(", item$terms))
+    noun <- if (dummies) "dummy" else "coefficient"
+    what <- if (length(unique(counts[with])) == 1) count_of(counts[with][[1]], noun) else
+      sprintf("%s to %s", count_words(min(counts[with])), count_of(max(counts[with]), noun))
     swept <- vapply(x$records, function(record) any(record$effects == paste(item$label, "effects")), TRUE)
     fixed <- vapply(x$records, function(record) identical(method_of(record)$effects, "fixed"), TRUE)
     in_columns <- function(words, at, more = "") {

@@ -6,6 +6,8 @@ chosen_spec_terms <- function(seen, wording, options) {
   phrases <- term_phrases(all, wording$pieces, wording$labels, wording$nouns, wording$means)
   hidden <- lapply(options$hide, function(item) {
     terms <- spec_terms_like(item, all, wording$pieces)
+    # The means of hidden dummies, of correlated effects, go with them.
+    if (!is.null(variable_inside(item))) terms <- c(terms, intersect(sprintf("mean(%s)", terms), all))
     list(item = item, terms = terms, label = hidden_label(item, wording))
   })
   gone <- unlist(lapply(hidden, `[[`, "terms"))

@@ -27,6 +27,32 @@ test_that("every sentence of the demo report is under snapshot", {
   expect_true(all(file.exists(figures)))
 })
 
+test_that("each kind of question and model is reported as what it is", {
+  panel <- labelled_panel()
+  panel$national <- cos(panel$season)
+  berths <- log(nights) ~ levy + log(berths)
+  weak <- fit_instrumented(berths, panel, ~ log(berths), ~ past(relief), "both")
+  cases <- list(
+    "common to all" = appraise(log(nights) ~ national + storms, panel, focus = "national"),
+    "fixed over time" = appraise(log(nights) ~ levy + pier, panel, focus = "pier"),
+    "strong instruments" = update(weak, instruments = ~ relief + past(relief)), "weak instruments" = weak,
+    differences = fit_difference(harbour_equation, panel), between = fit_between(harbour_equation, panel),
+    "random effects" = fit_random(harbour_equation, panel),
+    "variances of harbours" = fit_gls(harbour_equation, panel, variances = "entity", effects = "entity")
+  )
+  parts <- c("question", "data", "models", "tests", "recommendation", "limits")
+  expect_snapshot(for (name in names(cases)) {
+    lines <- readLines(written(cases[[name]], "md", parts = parts), encoding = "UTF-8")
+    writeLines(c(strrep("=", 20), name, grep("^(\\||$)", lines, invert = TRUE, value = TRUE)))
+  })
+  # With weak instruments the interval of the estimate does not answer.
+  set <- confint(weak, "log(berths)", method = "anderson-rubin")
+  report <- report_of(weak, NULL, NULL, NULL, "question")
+  expect_null(report$answer$strip)
+  expect_match(report$answer$words, format_number(set$low, 3), fixed = TRUE)
+  expect_false(any(grepl("season 20", readLines(written(cases[[2]], "md", parts = "models")))))
+})
+
 test_that("the numbers of a page and of a Word file are those of the fits, and both are the same twice", {
   skip_if_not_installed("xml2")
   fit <- chosen$fit
