@@ -26,7 +26,7 @@ check_panels_differ <- function(design, seeds) {
   drawn <- lapply(seeds[1:2], function(seed) with_own_seed(seed, tryCatch(design$draw(), error = function(cnd) NULL)))
   if (is.null(drawn[[1]]) || !identical(drawn[[1]], drawn[[2]])) return(invisible())
   stop_wavetax("design", "The design gives the same panel each time.",
-               todo = "Its function draws with the random numbers of the moment: without a `seed` and without `set.seed()`.")
+               todo = "Draw with the random numbers of the moment: without a `seed`, and without `set.seed()`.")
 }
 
 shared_among <- function(cores, x, work) {
@@ -128,8 +128,8 @@ result_rows <- function(value, plan, label = "") {
     return(result_row(label, term = names(value), estimate = as.numeric(value)))
   }
   if (is.list(value) && !is.object(value) && length(value) > 0 && !is.null(names(value)) && all(nzchar(names(value)))) {
-    parts <- Map(function(one, name) result_rows(one, plan, if (nzchar(label)) paste(label, name, sep = ", ") else name),
-                 value, names(value))
+    labels <- paste0(label, if (nzchar(label)) ", ", names(value))
+    parts <- Map(function(one, name) result_rows(one, plan, name), value, labels)
     return(do.call(rbind, unname(parts)))
   }
   stop_wavetax("no_result", sprintf("It gave %s, which is no result.", value_words(value)))

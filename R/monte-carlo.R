@@ -4,13 +4,13 @@
 #' are drawn again and again, every estimator is computed on each, and what they found is set beside the truth.
 #'
 #' @param design What is drawn: a panel of [simulate_panel()], of which new ones are drawn with the same arguments; or a
-#'   function without arguments that draws a panel, without a seed of its own, as `function() { panel$y <- simulate(fit)[[1]]; panel }` does from a
-#'   fit of your own data; or a named list of designs.
+#'   function without arguments that draws a panel, without a seed of its own, as
+#'   `function() { panel$y <- simulate(fit)[[1]]; panel }` does from a fit of your own data; or a named list of designs.
 #' @param estimators What is computed of each: a fit, whose call is repeated on each panel; a function of the panel that
 #'   gives a fit, a test, numbers with names, or a list of them; or a named list of these.
 #' @param draws How many panels are drawn of each design.
-#' @param seed Where the draws start; the session's random numbers are left alone. Each draw has a seed of its own, which
-#'   `x$draws$seed` tells: `simulate_panel(..., seed = )` gives that panel again.
+#' @param seed Where the draws start; the session's random numbers are left alone. Each draw has a seed of its own,
+#'   which `x$draws$seed` tells: `simulate_panel(..., seed = )` gives that panel again.
 #' @param cores Processes that share the draws, where the system can fork; what is found does not depend on it.
 #' @param errors Standard errors by which each fit is told, a named list of `se_` specifications; `NULL`: its own.
 #' @param terms Coefficients that are told; `NULL`: all whose truth is known.
@@ -31,8 +31,8 @@
 #' and large enough to matter: a bias of a tenth of the spread, standard errors a tenth off.
 #' @section Errors:
 #' `wavetax_error_design` when a design gives no panel; `wavetax_error_estimator` when an estimator fails for another
-#' reason than one that the package gives, gives what is no result, or is refused in each of the first draws (refusals of
-#' some are counted); `wavetax_error_truth` when no term has a truth; `wavetax_error_argument`.
+#' reason than one that the package gives, gives what is no result, or is refused in each of the first draws (refusals
+#' of some are counted); `wavetax_error_truth` when no term has a truth; `wavetax_error_argument`.
 #' @examples
 #' # The entities' levels move with the regressor, and disturbances are related over time.
 #' design <- simulate_panel(30, 6, related = 0.6, serial = 0.5)
@@ -52,7 +52,9 @@
 monte_carlo <- function(design, estimators, draws = 400, seed = 1, cores = 1, errors = NULL, terms = NULL, truth = NULL,
                         level = 0.95) {
   if (missing(design)) stop_argument("design", "missing", "Draw one: `simulate_panel(50, 10)`.")
-  if (missing(estimators)) stop_argument("estimators", "missing", "For example `list(fixed = fit_fixed(y ~ x, design))`.")
+  if (missing(estimators)) {
+    stop_argument("estimators", "missing", "For example `list(fixed = fit_fixed(y ~ x, design))`.")
+  }
   check_number(draws, "draws", 2, 1e7, whole = TRUE)
   check_number(seed, "seed", 0, 2^31 - 1, whole = TRUE)
   check_number(cores, "cores", 1, 1024, whole = TRUE)
@@ -119,7 +121,8 @@ names_apart <- function(list, argument, make) {
   if (any(bare)) {
     made <- make()
     if (is.null(made)) {
-      stop_argument(argument, "a list with an element without a name", sprintf("Name each: `%s = list(ours = ...)`.", argument))
+      stop_argument(argument, "a list with an element without a name",
+                    sprintf("Name each: `%s = list(ours = ...)`.", argument))
     }
     given[bare] <- made[bare]
   }
@@ -168,8 +171,9 @@ laboratory_errors <- function(errors) {
 
 checked_truth <- function(truth) {
   if (is.null(truth)) return(NULL)
-  named <- is.numeric(truth) && !is.object(truth) && length(truth) > 0 && all(is.finite(truth)) && !is.null(names(truth))
-  if (named && all(nzchar(names(truth))) && anyDuplicated(names(truth)) == 0) return(truth)
+  names <- names(truth)
+  numbers <- is.numeric(truth) && !is.object(truth) && length(truth) > 0 && all(is.finite(truth))
+  if (numbers && !is.null(names) && all(nzchar(names)) && anyDuplicated(names) == 0) return(truth)
   stop_argument("truth", value_words(truth), "Give numbers with the names of terms: `truth = c(levy = -0.05)`.")
 }
 
@@ -192,11 +196,13 @@ told_of_draws <- function(part, level, asked) {
   estimates <- part$estimate[!is.na(part$estimate)]
   n <- length(estimates)
   spread <- if (n > 1) stats::sd(estimates) else NA_real_
-  holds <- part$low <= part$truth & part$truth <= part$high
+  # An interval of no length is read to rounding.
+  slack <- 1e-9 * pmax(abs(part$truth), abs(part$estimate))
+  holds <- part$low - slack <= part$truth & part$truth <= part$high + slack
   mean <- if (n > 0) mean(estimates) else NA_real_
   data.frame(
-    draws = nrow(part), refused = asked - nrow(part), mean = mean, bias = mean - part$truth[1], bias_error = spread / sqrt(n),
-    spread = spread, std_error = sqrt(share(part$std_error^2)), coverage = share(holds), size = share(!holds),
-    rejected = share(part$p_value < 1 - level)
+    draws = nrow(part), refused = asked - nrow(part), mean = mean, bias = mean - part$truth[1],
+    bias_error = spread / sqrt(n), spread = spread, std_error = sqrt(share(part$std_error^2)),
+    coverage = share(holds), size = share(!holds), rejected = share(part$p_value < 1 - level)
   )
 }

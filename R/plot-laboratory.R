@@ -5,9 +5,9 @@
 #' Question answered: *where do the estimates fall, and how often is the truth rejected?*
 #'
 #' @param x A result of [monte_carlo()].
-#' @param show `"estimates"`: their distribution, a line an estimator, beside the truth; `"size"`: how often the truth is
-#'   rejected (of tests: their null), with the interval that the number of draws leaves open (Wilson 1927), beside what
-#'   is promised. Several designs have a panel each.
+#' @param show `"estimates"`: their distribution, a line an estimator, beside the truth; `"size"`: how often the
+#'   truth is rejected (of tests: their null), with the interval that the number of draws leaves open (Wilson 1927),
+#'   beside what is promised. Several designs have a panel each.
 #' @param term The coefficient to draw; `NULL`: the first.
 #' @param ... Takes nothing.
 #' @return A ggplot.
@@ -70,7 +70,7 @@ plot_found <- function(x, term) {
 # One scale for all curves of a panel would hide the narrow ones' neighbours: each is as high as its row.
 estimate_curve <- function(own, place) {
   if (nrow(own) < 3 || diff(range(own$estimate)) == 0) {
-    return(data.frame(design = own$design[1], place = place, at = own$estimate[1], top = place))
+    return(data.frame(design = own$design[1], place = place, at = range(own$estimate), top = place))
   }
   curve <- stats::density(own$estimate, n = 256)
   data.frame(design = own$design[1], place = place, at = curve$x, top = place + 0.82 * curve$y / max(curve$y))

@@ -18,6 +18,11 @@ part_headings <- c(question = "The question", data = "The data", description = "
                    recommendation = "What is recommended", robustness = "If other choices were made",
                    limits = "What no test can tell", appendix = "Methods and calls")
 
+# Where nothing was appraised nothing is recommended.
+part_heading <- function(part, brief) {
+  if (part == "recommendation" && is.null(brief$appraisal)) "What the estimates say" else part_headings[[part]]
+}
+
 new_report <- function(title, sections, by = NULL, date = NULL, answer = NULL) {
   list(title = title, by = by, date = date, answer = answer, sections = Filter(Negate(is.null), sections))
 }
@@ -40,7 +45,7 @@ report_of.default <- function(x, title, author, date, parts) report_of_brief(bri
 report_of_brief <- function(brief, title = NULL, author = NULL, date = NULL, parts = report_parts,
                             make_part = report_part) {
   sections <- lapply(parts, function(part) {
-    new_report_section(part, part_headings[[part]], make_part(part, brief))
+    new_report_section(part, part_heading(part, brief), make_part(part, brief))
   })
   if (is.null(title)) title <- brief_title(brief)
   new_report(title, sections, author, date, brief_answer(brief))

@@ -45,11 +45,15 @@ equation_of <- function(fit) {
   slopes <- sprintf("%s%s %s%s", "\u03b2", subscript(seq_along(terms)),
                     paste0(changes, vapply(terms, said, "")), it)
   effects <- equation_effects(fit)
-  constant <- if (length(effects$terms) == 0 && fit$method != "difference") paste0("\u03b2", subscript("0"))
+  swept <- length(effects$terms) > 0 && !identical(method_of(fit)$effects, "random")
+  constant <- if (!swept && fit$method != "difference") paste0("\u03b2", subscript("0"))
   equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
                  c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)),
-                 if (length(between) > 0) sprintf("A dot stands for the mean over the rows of one %s.", list_words(between)) else
-                   effects$where)
+                 if (length(between) > 0) {
+                   sprintf("A dot stands for the mean over the rows of one %s.", list_words(between))
+                 } else {
+                   effects$where
+                 })
 }
 
 # "i" and a dot: means over the periods of an entity.
@@ -245,8 +249,8 @@ what_is_left <- function(fit, focus, outcome) {
   if (is.null(takes) || identical(method_of(fit)$effects, "random")) {
     return(sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome))
   }
-  sprintf("%s out what does not change. What changes together with %s and moves %s itself is not taken out.", takes, focus,
-          outcome)
+  sprintf("%s out what does not change. What changes together with %s and moves %s itself is not taken out.", takes,
+          focus, outcome)
 }
 
 instrument_limits <- function(fit, outcome) {

@@ -67,7 +67,8 @@ as_table.monte_carlo <- function(x, ...) {
       column("truth", "truth", number("truth")), column("mean", "mean", number("mean")),
       column("bias", "bias", number("bias")), column("spread", "spread", number("spread")),
       column("std. error", "std_error", number("std_error")),
-      column("truth held, %", "coverage", share("coverage")), if (anyNA(data$term)) column("rejected, %", "rejected", share("rejected")),
+      column("truth held, %", "coverage", share("coverage")),
+      if (anyNA(data$term)) column("rejected, %", "rejected", share("rejected")),
       if (any(data$refused > 0)) table_column("refused", count_cells(data$refused), "refused")
     ),
     notes = table_note(c(laboratory_reading(x), laboratory_lost(x), laboratory_notes(x))), says = laboratory_says(x)
@@ -95,15 +96,17 @@ laboratory_labels <- function(data) {
 }
 
 laboratory_places <- function(data) {
-  known <- is.finite(data$spread) & data$spread > 0
+  known <- is.finite(data$spread) & data$spread > 1e-9 * abs(data$mean)
   ifelse(known, decimals_for(data$spread, 2), decimals_for(data$mean, 4)) |> pmin(most_decimals)
 }
 
 laboratory_title <- function(x) {
   terms <- unique(stats::na.omit(x$table$term))
-  paste0(if (length(terms) == 0) "What tests find" else if (length(terms) == 1) sprintf(
-    "The slope of %s, found of panels whose truth is known", terms) else "Slopes, found of panels whose truth is known",
-    sprintf(": %s", count_of(x$asked, "draw")), if (length(x$designs) > 1) " of each")
+  slopes <- any(is.finite(x$table$std_error))
+  of <- if (length(terms) == 0) "What tests find" else if (length(terms) > 1) "Coefficients" else
+    paste0(if (slopes) "The slope of ", terms)
+  paste0(of, if (length(terms) > 0) ", found of panels whose truth is known", ": ", count_of(x$asked, "draw"),
+         if (length(x$designs) > 1) " of each")
 }
 
 laboratory_stub <- function(x) if (all(is.na(x$table$term))) "test" else "estimator"
@@ -144,6 +147,7 @@ laboratory_reading <- function(x) {
   missed <- promised - data$coverage
   short <- which(missed > 3 * sqrt(promised * (1 - promised) / data$draws))
   long <- which(-missed > 3 * sqrt(promised * (1 - promised) / data$draws))
+  of_it <- sprintf("%s of it", fixed_decimals(ratio, 2))
   told <- function(rows, words, numbers) {
     if (length(rows) == 0) return(NULL)
     more <- if (length(rows) > 6) sprintf("%d more", length(rows) - 6)
@@ -153,12 +157,12 @@ laboratory_reading <- function(x) {
   places <- laboratory_places(data)
   said <- c(
     told(biased, "Biased:", sprintf("by %s", format_number(data$bias, decimals = places))),
-    told(which(off & ratio < 1), "Standard errors smaller than the spread:", sprintf("%s of it", fixed_decimals(ratio, 2))),
-    told(which(off & ratio > 1), "Standard errors larger than the spread:", sprintf("%s of it", fixed_decimals(ratio, 2))),
+    told(which(off & ratio < 1), "Standard errors smaller than the spread:", of_it),
+    told(which(off & ratio > 1), "Standard errors larger than the spread:", of_it),
     told(short, "Truth held too seldom:", sprintf("in %s of 100", fixed_decimals(100 * data$coverage, 0))),
     told(long, "Truth held oftener than promised:", sprintf("in %s of 100", fixed_decimals(100 * data$coverage, 0)))
   )
-  if (length(said) > 0) return(said)
+  if (length(said) > 0 || all(is.na(data$coverage))) return(said)
   sprintf("Nothing stands out: no bias, errors that fit the spread, and the truth held as promised, as far as %s tell.",
           count_of(x$asked, "draw"))
 }

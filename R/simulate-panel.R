@@ -10,8 +10,9 @@
 #' so that each regressor has variance 1, half of it between entities, and r is the correlation of that half with the
 #' level of the entity (`related`). The moving part w of a regressor and the disturbance e are stationary series of
 #' autocorrelation `serial`, a share `shared` of their variance common to all entities of a period. The spread of e is
-#' `disturbance` times \eqn{s_i = \exp(\mathrm{spread} \cdot n_i - \mathrm{spread}^2)}{s_i = exp(spread n_i - spread^2)},
-#' so that its mean variance is `disturbance`^2. All draws are independent, and normal but for the `law` of e.
+#' `disturbance` times
+#' \eqn{s_i = \exp(\mathrm{spread} \cdot n_i - \mathrm{spread}^2)}{s_i = exp(spread n_i - spread^2)}, so that its
+#' mean variance is `disturbance`^2. All draws are independent, and normal but for the `law` of e.
 #'
 #' Of one regressor pooled least squares then tends to \eqn{b + \sqrt{1/2}\, r \cdot \mathrm{effect}}{b + sqrt(1/2) r
 #' effect} and the within estimator to b. Of two panels with one seed and one law the one differs from the other by what
@@ -24,8 +25,8 @@
 #' @param serial,shared Autocorrelation, from -1 to 1, and share common to a period, from 0 to 1: one for the
 #'   disturbances and the moving parts of regressors, or two, in this order.
 #' @param spread How the spread of disturbances differs between entities: the standard deviation of its logarithm.
-#' @param unbalanced Share of the rows that are missing, below 1: one half as late entry of every second entity, one half
-#'   as gaps, whatever the outcome. Every entity keeps a row.
+#' @param unbalanced Share of the rows that are missing, up to 0.95: one half as late entry of every second entity, one
+#'   half as gaps, whatever the outcome. Every entity keeps a row.
 #' @param seed Where the draws start, the session's random numbers left alone; `NULL`: wherever these are.
 #' @param disturbance Spread (standard deviation) of the disturbances.
 #' @param law What the disturbances and their innovations follow: `"normal"`; `"skewed"`, chi-squared with 3 degrees of
@@ -78,14 +79,15 @@ disturbance_laws <- list(
 
 checked_slopes <- function(slope) {
   if (!is.numeric(slope) || is.object(slope) || length(slope) == 0 || !all(is.finite(slope))) {
-    stop_argument("slope", value_words(slope), "Give true coefficients, named or not: `slope = c(levy = -0.05, storms = 0.1)`.")
+    stop_argument("slope", value_words(slope),
+                  "Give true coefficients, named or not: `slope = c(levy = -0.05, storms = 0.1)`.")
   }
   names <- names(slope)
   if (is.null(names)) names <- if (length(slope) == 1) "x" else paste0("x", seq_along(slope))
-  taken <- names %in% c("entity", "period", "y", "", NA) | duplicated(names)
+  taken <- names %in% c("entity", "period", "y", constant_term, "", NA) | duplicated(names)
   if (any(taken)) {
     stop_argument("slope", sprintf("named %s", list_words(dQuote(names[taken], FALSE))),
-                  "Each regressor has a name of its own, none of entity, period and y.")
+                  "Each regressor has a name of its own, none of entity, period, y and (Intercept).")
   }
   stats::setNames(as.numeric(slope), names)
 }

@@ -12,7 +12,7 @@ study_report_value <- function(step, run) {
   sections <- lapply(seq_along(step$report$parts), function(i) {
     part <- step$report$parts[[i]]
     if (is.list(part)) return(own_section(part, i, run, good))
-    new_report_section(part, part_headings[[part]], study_part(part, brief, run))
+    new_report_section(part, part_heading(part, brief), study_part(part, brief, run))
   })
   title <- if (is.null(study$title)) brief_title(brief) else study$title
   new_report(title, sections, study$author, study$date, brief_answer(brief))

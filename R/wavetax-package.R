@@ -4,9 +4,9 @@
 #' steps, and so do the functions.
 #'
 #' @section Step one, structure:
-#' Say which column is the entity and which the period: [panel_frame()], or of a file [read_panel()]. [panel_problems()]
-#' tells what is broken, [panel_repair()] mends what you name and keeps a log, [panel_shape()] and [plot_presence()] show
-#' who is seen when, [panel_variation()] what varies between entities and what within.
+#' Say which column is the entity and which the period: [panel_frame()], or of a file [read_panel()].
+#' [panel_problems()] tells what is broken, [panel_repair()] mends what you name and keeps a log, [panel_shape()]
+#' and [plot_presence()] show who is seen when, [panel_variation()] what varies between entities and what within.
 #'
 #' @section Step two, estimate:
 #' One equation, several comparisons: [fit_pooled()], [fit_between()], [fit_fixed()], [fit_random()],
@@ -21,9 +21,9 @@
 #' keeps its promise on panels like yours.
 #'
 #' @section Step four, tell:
-#' [spec_table()] sets the specifications side by side and [write_table()] puts them into the paper, [plot_estimates()]
-#' and [plot_within()] draw them, [in_words()] says what a slope means, [write_report()] writes the document that defends
-#' the result, and [run_study()] does all of it again when the data change.
+#' [spec_table()] sets the specifications side by side and [write_table()] puts them into the paper,
+#' [plot_estimates()] and [plot_within()] draw them, [in_words()] says what a slope means, [write_report()] writes
+#' the document that defends the result, and [run_study()] does all of it again when the data change.
 #'
 #' The pages to learn from are `browseVignettes("wavetax")`. The same job from a shell is `wavetax --help`.
 #'

@@ -9,7 +9,9 @@ classical <- se_classical()
 equation <- y ~ x1 + x2
 # Where p comes from draws, these start elsewhere in each panel.
 next_seed <- function() sample.int(1e6, 1)
-all_taken <- function(...) Filter(Negate(is.null), lapply(rlang::enquos(...), function(one) taken(rlang::eval_tidy(one))))
+all_taken <- function(...) {
+  Filter(Negate(is.null), lapply(rlang::enquos(...), function(one) taken(rlang::eval_tidy(one))))
+}
 
 # Of panels without a level of the entities, and of panels with one.
 tests_without <- function(panel) {
@@ -156,7 +158,8 @@ further <- unlist(lapply(names(further_fits), function(name) {
 
 # What each test finds that is its own, and how it reacts to what is not.
 alternatives <- list(
-  serial = function(effect) alternative(effect, serial = c(0.3, 0)), spread = function(effect) alternative(effect, spread = 0.4),
+  serial = function(effect) alternative(effect, serial = c(0.3, 0)),
+  spread = function(effect) alternative(effect, spread = 0.4),
   "with x" = function(effect) {
     changed(effect, function(panel, e) e * sqrt(0.5 + 0.5 * panel$x1^2))
   },

@@ -69,7 +69,8 @@ test_that("what is found of draws is what a loop over their seeds finds", {
   estimators <- list(pooled = fit_pooled(y ~ x, design), fixed = function(panel) fit_fixed(y ~ x, panel))
   errors <- list(classical = se_classical(), CR3 = se_clustered(type = "CR3"))
   found <- monte_carlo(design, estimators, draws = 30, seed = 9, errors = errors, level = 0.9)
-  expect_identical(monte_carlo(design, estimators, draws = 30, seed = 9, cores = 2, errors = errors, level = 0.9), found)
+  shared <- monte_carlo(design, estimators, draws = 30, seed = 9, cores = 2, errors = errors, level = 0.9)
+  expect_identical(shared, found)
   seeds <- unique(found$draws$seed)
   expect_length(seeds, 30)
   by_hand <- t(vapply(seeds, function(seed) {
@@ -137,10 +138,12 @@ test_that("bad input is told in words", {
   p <- simulate_panel(8, 4, seed = 1)
   fit <- fit_fixed(y ~ x, p)
   table <- list(
-    quote(simulate_panel(0)), quote(simulate_panel(2.5)), quote(simulate_panel(3, c(2, 2))), quote(simulate_panel(3, 0)),
+    quote(simulate_panel(0)), quote(simulate_panel(2.5)), quote(simulate_panel(3, c(2, 2))),
+    quote(simulate_panel(3, 0)),
     quote(simulate_panel(slope = "x")), quote(simulate_panel(slope = c(y = 1))), quote(simulate_panel(slope = NA)),
     quote(simulate_panel(related = 2)), quote(simulate_panel(related = c(0, 0))), quote(simulate_panel(serial = 1)),
-    quote(simulate_panel(serial = c(0, 0, 0))), quote(simulate_panel(shared = -1)), quote(simulate_panel(unbalanced = 1)),
+    quote(simulate_panel(serial = c(0, 0, 0))), quote(simulate_panel(shared = -1)),
+    quote(simulate_panel(unbalanced = 1)),
     quote(simulate_panel(spread = NULL)), quote(simulate_panel(seed = -1)), quote(simulate_panel(effect = Inf)),
     quote(panel_truth(3)), quote(monte_carlo()), quote(monte_carlo(p)), quote(monte_carlo(harbours, fit)),
     quote(monte_carlo(list(), fit)), quote(monte_carlo(list(p, function() p), fit)), quote(monte_carlo(p, 3)),
@@ -151,7 +154,8 @@ test_that("bad input is told in words", {
     quote(monte_carlo(p, fit, terms = "z", draws = 2)), quote(monte_carlo(p, list(a = function(d) "no"), draws = 2)),
     quote(monte_carlo(p, list(a = function(d) no_such_thing), draws = 2)),
     quote(monte_carlo(p, list(a = function(d) fit_fixed(y ~ gone, d)), draws = 2)),
-    quote(monte_carlo(function() stop("no data"), fit, draws = 2)), quote(monte_carlo(function() 3, fit, draws = 2)), quote(monte_carlo(function() simulate_panel(5, 5, seed = 1), fit)),
+    quote(monte_carlo(function() stop("no data"), fit, draws = 2)), quote(monte_carlo(function() 3, fit, draws = 2)),
+    quote(monte_carlo(function() simulate_panel(5, 5, seed = 1), fit)),
     quote(simulate_panel(law = "cauchy")),
     quote(plot(monte_carlo(p, fit, draws = 3), "path")), quote(plot(monte_carlo(p, fit, draws = 3), term = "z"))
   )
@@ -171,8 +175,8 @@ test_that("a laboratory is printed, drawn and tabulated", {
                        errors = list(classical = se_classical(), clustered = se_clustered()))
   expect_identical(unique(found$table$design), c("entities 8, spread 0", "entities 24, spread 0.5"))
   expect_snapshot({
-    print(simulate_panel(12, 5, slope = c(levy = -0.05, storms = 1), related = 0.5, shared = c(0.5, 0), unbalanced = 0.2,
-                         seed = 1))
+    print(simulate_panel(12, 5, slope = c(levy = -0.05, storms = 1), related = 0.5, shared = c(0.5, 0),
+                         unbalanced = 0.2, seed = 1))
     print(panel_truth(designs[[2]]))
     print(found)
   })
