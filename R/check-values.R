@@ -163,6 +163,9 @@ near_names <- function(name, candidates) {
   candidates[distance == min(distance) & distance <= max(1, ceiling(nchar(name) / 3)) & distance < nchar(name)]
 }
 
+# The first of those that were nearly written, none where none was.
+nearest_name <- function(name, candidates) utils::head(near_names(name, candidates), 1)
+
 # ---- expressions ----
 
 is_operator <- function(expr, names) is.call(expr) && is.symbol(expr[[1]]) && as.character(expr[[1]]) %in% names

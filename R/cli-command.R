@@ -128,12 +128,6 @@ json_text <- function(values) {
   jsonlite::toJSON(values, pretty = TRUE, digits = NA, na = "null", auto_unbox = !is.data.frame(values))
 }
 
-make_folder <- function(folder) {
-  if (dir.exists(folder) || dir.create(folder, showWarnings = FALSE, recursive = TRUE)) return(invisible())
-  stop_wavetax("cannot_write", sprintf("The folder %s cannot be made.", sQuote(folder, FALSE)),
-               todo = "Choose another with --out.")
-}
-
 # Nothing that is read, or written already, is written over.
 check_not_over <- function(outputs, inputs) {
   place <- function(path) file.path(normalizePath(dirname(path), mustWork = FALSE), basename(path))

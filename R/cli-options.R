@@ -107,10 +107,7 @@ option_choices <- function(text, option) {
 }
 
 # A sheet by name or number, or several.
-option_sheets <- function(text, option) {
-  sheets <- option_list(text)
-  if (length(sheets) == 1 && grepl("^[0-9]{1,6}$", sheets)) as.integer(sheets) else sheets
-}
+option_sheets <- function(text, option) sheet_numbers(option_list(text))
 
 option_delimiter <- function(text, option) if (text == "\\t") "\t" else text
 

@@ -51,9 +51,7 @@ demo_study <- function() {
 
 own_study <- function(data, entity, period, formula) {
   check_text(data, "data", "Give the path of a file.")
-  if (!file.exists(data) || dir.exists(data)) {
-    stop_wavetax("no_file", sprintf("There is no file %s.", sQuote(data, FALSE)))
-  }
+  if (!file.exists(data) || dir.exists(data)) stop_no_file(data)
   given <- list(entity = entity, period = period, formula = formula)
   for (one in names(given)) {
     if (is.null(given[[one]])) stop_argument(one, "missing", sprintf("Give it in quotes: `%s = \"...\"`.", one))

@@ -44,6 +44,11 @@ write_whole_file <- function(file, write, lacks = NULL) {
   invisible(file)
 }
 
+make_folder <- function(folder, todo = "Choose another with --out.") {
+  if (dir.exists(folder) || dir.create(folder, showWarnings = FALSE, recursive = TRUE)) return(invisible())
+  stop_wavetax("cannot_write", sprintf("The folder %s cannot be made.", sQuote(folder, FALSE)), todo = todo)
+}
+
 write_text_file <- function(lines, file) {
   bytes <- charToRaw(paste0(paste(enc2utf8(lines), collapse = "\n"), "\n"))
   write_whole_file(file, function(path) write_bytes(list(bytes), path, file))
@@ -164,17 +169,17 @@ check_file <- function(file) {
     stop_wavetax("no_file", "`file` is not one path.", todo = "Give the path of a file in quotes.")
   }
   if (dir.exists(file)) stop_not_a_table(file, "It is a folder.")
-  if (!file.exists(file)) {
-    near <- near_names(basename(file), list.files(dirname(file)))
-    stop_wavetax(
-      "no_file", sprintf("There is no file %s.", sQuote(file, FALSE)),
-      todo = if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE)))
-    )
-  }
+  if (!file.exists(file)) stop_no_file(file)
   if (!is_plain_file(file)) {
     stop_not_a_table(file, "It is a pipe or a device, which gives what it has only once.", "Save it to a file first.")
   }
   if (file.size(file) == 0) stop_not_a_table(file, "It is empty.")
+}
+
+stop_no_file <- function(file, todo = NULL) {
+  near <- near_names(basename(file), list.files(dirname(file)))
+  stop_wavetax("no_file", sprintf("There is no file %s.", sQuote(file, FALSE)),
+               todo = c(if (length(near) > 0) sprintf("Did you mean %s?", list_words(sQuote(near, FALSE))), todo))
 }
 
 stop_not_a_table <- function(file, where,

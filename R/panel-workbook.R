@@ -279,3 +279,8 @@ merged_limits <- function(range) {
 
 # What a sheet holds at most (Office Open XML), the row of headings included.
 sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)
+
+# A sheet written as a number is one.
+sheet_numbers <- function(sheet) {
+  if (length(sheet) == 1 && grepl("^[0-9]{1,6}$", sheet)) as.integer(sheet) else sheet
+}

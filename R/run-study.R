@@ -70,7 +70,7 @@ wanted_steps <- function(steps, only) {
     section <- vapply(steps, `[[`, "", "section")
     hit <- names(steps)[names(steps) == called | section == called | startsWith(names(steps), paste0(called, " / "))]
     if (length(hit) > 0) return(hit)
-    near <- utils::head(near_names(called, c(names(steps), unique(section))), 1)
+    near <- nearest_name(called, c(names(steps), unique(section)))
     stop_argument("only", sprintf("of %s, which the study has not", dQuote(one, FALSE)),
                   if (length(near) > 0) sprintf("Did you mean \"%s\"?", near) else
                     sprintf("There are %s.", list_some(names(steps), 8)))

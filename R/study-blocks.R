@@ -124,7 +124,7 @@ foreign_keys <- c(heading = "title", name = "title", controls = "formula", covar
                   kind = "model", estimator = "model")
 
 near_keys <- function(key, known) {
-  near <- utils::head(near_names(key, known), 1)
+  near <- nearest_name(key, known)
   if (length(near) > 0) return(near)
   own <- unname(foreign_keys[tolower(key)])
   if (!is.na(own) && own %in% known) own else character()

@@ -83,7 +83,7 @@ check_mentions <- function(study, names) {
   also <- c(if (study$has$join) "`join`", if (length(coming) > 0) "`let`")
   after <- if (length(also) > 0) sprintf(", also after %s", list_words(also)) else ""
   for (mention in study$mentions) for (name in setdiff(mention$names, known)) {
-    near <- utils::head(near_names(name, known), 1)
+    near <- nearest_name(name, known)
     rest <- if (length(near) == 0) sprintf(" There are %s.", list_some(sprintf("`%s`", known), 12))
     study_fault(mention$at, "column", paste0(sprintf("there is no column `%s`%s.", short_text(name), after), rest),
                 near)

@@ -70,10 +70,6 @@ read_steps <- function(node, repair, study) {
 }
 
 # Whole numbers in `sheet` are places.
-sheet_numbers <- function(sheet) {
-  if (length(sheet) == 1 && grepl("^[0-9]{1,6}$", sheet)) as.integer(sheet) else sheet
-}
-
 repair_values <- function(node) {
   types <- repair_types()
   if (!is_node(node, "map")) {

@@ -64,7 +64,7 @@ entry_levels <- function(name, entries, block) {
     target <- like$text
     if (!is_node(like, "text") || !target %in% names(entries)) {
       study_fault(like, "reference", sprintf("no %s is called `%s`.", one_of_section(section), short_text(target)),
-                  utils::head(near_names(target, setdiff(names(entries), name)), 1))
+                  nearest_name(target, setdiff(names(entries), name)))
       return(NULL)
     }
     if (target %in% seen) {
@@ -116,7 +116,7 @@ entry_word <- function(name, keys, block, node) {
   word <- word_key(given$text)
   if (!is_node(given, "text") || !word %in% words) {
     study_fault(given, "kind", sprintf("`%s`: no %s is called `%s`.", block$kind, block$kind, short_text(given$text)),
-                utils::head(near_names(word, words), 1))
+                nearest_name(word, words))
     return(NULL)
   }
   like <- node$items[["like"]]

@@ -27,7 +27,7 @@ errors_of <- function(node, study) {
 }
 
 stop_errors_name <- function(node, own = character()) {
-  near <- utils::head(near_names(node$text, c(own, names(error_words()))), 1)
+  near <- nearest_name(node$text, c(own, names(error_words())))
   known <- if (length(near) == 0) sprintf(" There are %s.", list_words(c(own, names(error_words()))))
   study_fault(node, "errors", paste0(sprintf("`%s`: no errors are called `%s`.", node_key(node),
                                              short_text(node$text)), known), near)

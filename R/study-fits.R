@@ -65,7 +65,7 @@ fit_member <- function(name, keys, state, node, study) {
   model <- word_key(keys[["model"]]$text)
   if (!model %in% study_models()) {
     study_fault(keys[["model"]], "kind", sprintf("`model`: no model is called `%s`.", short_text(model)),
-                utils::head(near_names(model, study_models()), 1))
+                nearest_name(model, study_models()))
     return(NULL)
   }
   left <- if (!is_empty(keys[["outcome"]])) outcome_type()$read(keys[["outcome"]]) else state$left
@@ -199,7 +199,7 @@ sample_condition <- function(sample, rows, study) {
 
 stop_sample_name <- function(node, known) {
   condition <- tryCatch(is.call(str2lang(node$text)), error = function(cnd) FALSE)
-  near <- if (!condition) utils::head(near_names(node$text, known), 1) else character()
+  near <- if (!condition) nearest_name(node$text, known) else character()
   rest <- if (condition) " A condition stands under `rows`." else
     if (length(near) == 0 && length(known) > 0) sprintf(" There are %s.", list_words(sprintf("`%s`", known)))
   study_fault(node, "reference", paste0(sprintf("no sample is called `%s`.", short_text(node$text)), rest), near)

@@ -17,11 +17,7 @@ open_store <- function(folder, fresh = FALSE, lock = TRUE) {
   store
 }
 
-make_results_folder <- function(folder) {
-  if (dir.exists(folder) || dir.create(folder, showWarnings = FALSE, recursive = TRUE)) return(invisible())
-  stop_wavetax("cannot_write", sprintf("The folder %s cannot be made.", sQuote(dirname(folder), FALSE)),
-               todo = "Name another under `output`, or with `out`.")
-}
+make_results_folder <- function(folder) make_folder(folder, "Name another under `output`, or with `out`.")
 
 # A file that is there and whole, NULL otherwise.
 read_kept <- function(file) {
@@ -53,15 +49,7 @@ forget_step <- function(store, name) {
 }
 
 write_kept <- function(value, file) {
-  part <- paste0(file, ".part")
-  done <- tryCatch({
-    saveRDS(value, part, compress = FALSE)
-    file.rename(part, file)
-  }, error = function(cnd) conditionMessage(cnd), warning = function(cnd) conditionMessage(cnd))
-  if (isTRUE(done)) return(invisible())
-  unlink(part)
-  stop_wavetax("cannot_write", sprintf("What the study keeps cannot be written to %s.", sQuote(dirname(file), FALSE)),
-               where = if (is.character(done)) done, todo = "Is the disk full, or the folder closed?")
+  write_whole_file(file, function(path) saveRDS(value, path, compress = FALSE))
 }
 
 # Values of steps that the study has no more.
@@ -69,7 +57,7 @@ clean_store <- function(store, names) {
   store$state$steps <- store$state$steps[intersect(names(store$state$steps), names)]
   write_kept(store$state, file.path(store$folder, "state.rds"))
   keys <- vapply(store$state$steps, `[[`, "", "key")
-  files <- list.files(store$folder, "[.]rds(|[.]part)$")
+  files <- list.files(store$folder, "[.]rds$")
   unlink(file.path(store$folder, setdiff(files, c("state.rds", paste0(keys, ".rds")))))
 }
 

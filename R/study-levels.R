@@ -55,7 +55,7 @@ take_terms <- function(state, node, key) {
   if (length(odd) > 0) {
     found <- if (key == "add") sprintf("`add`: %s is in the formula already.", odd[1]) else
       sprintf("`without`: %s is not in the formula; that has %s.", odd[1], list_words(known))
-    study_fault(node, "terms", found, if (key == "without") utils::head(near_names(odd[1], known), 1))
+    study_fault(node, "terms", found, if (key == "without") nearest_name(odd[1], known))
     return(replace(state, "sound", list(FALSE)))
   }
   state$right <- if (key == "add") c(state$right, terms) else state$right[!known %in% words]

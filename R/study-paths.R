@@ -20,7 +20,7 @@ in_folder <- function(files, study) {
 stop_no_input <- function(node, text, study) {
   there <- list.files(file.path(study$folder, dirname(text)))
   if (dirname(text) != ".") there <- file.path(dirname(text), there)
-  study_fault(node, "file", sprintf("there is no file \"%s\".", text), utils::head(near_names(text, there), 1),
+  study_fault(node, "file", sprintf("there is no file \"%s\".", text), nearest_name(text, there),
               quote = "\"")
   character()
 }

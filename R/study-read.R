@@ -42,8 +42,7 @@ study_lines <- function(file) {
 
 check_is_file <- function(file) {
   if (file.exists(file) && !dir.exists(file)) return(invisible())
-  stop_wavetax("no_file", sprintf("There is no file %s.", sQuote(file, FALSE)),
-               todo = "`wavetax init DIR` writes a study to start from.")
+  stop_no_file(file, "`wavetax init DIR` writes a study to start from.")
 }
 
 # Tags that YAML would give a meaning of its own.

@@ -51,7 +51,7 @@ references_of <- function(node, study) {
   parts <- trimws(strsplit(text, "/", fixed = TRUE)[[1]])
   entry <- parts[1]
   if (length(parts) > 1 && entry %in% known) return(member_reference(node, entry, parts[-1], study))
-  near <- utils::head(near_names(text, known), 1)
+  near <- nearest_name(text, known)
   rest <- if (length(near) == 0) sprintf(" There are %s.", list_some(sprintf("`%s`", known), 12))
   study_fault(node, "reference", paste0(sprintf("no fit is called `%s`.", short_text(text)), rest), near)
   NULL
@@ -81,7 +81,7 @@ member_reference <- function(node, entry, rest, study) {
   names <- vapply(members, `[[`, "", "name")
   if (called %in% names) return(entry_references(members[names == called]))
   known <- sub(paste0(entry, " / "), "", names, fixed = TRUE)
-  near <- utils::head(near_names(paste(rest, collapse = " / "), known), 1)
+  near <- nearest_name(paste(rest, collapse = " / "), known)
   told <- if (length(near) == 0) sprintf(" It has %s.", list_some(sprintf("`%s`", known), 12))
   study_fault(node, "reference", paste0(sprintf("`%s` has no member `%s`.", entry, paste(rest, collapse = " / ")),
                                         told),

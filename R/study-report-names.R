@@ -30,7 +30,7 @@ study_report <- function(node, study) {
 report_part_of <- function(node, study) {
   if (is_node(node, "text")) {
     if (node$text %in% report_parts) return(node$text)
-    near <- utils::head(near_names(node$text, report_parts), 1)
+    near <- nearest_name(node$text, report_parts)
     return(study_fault(node, "part", sprintf("`parts` takes %s, or a section with its `heading`; not %s.",
                                              list_words(report_parts), dQuote(short_text(node$text), FALSE)), near))
   }
@@ -46,7 +46,7 @@ report_part_of <- function(node, study) {
     wanted <- if (is_empty(item)) character() else node_texts(item)
     for (one in setdiff(wanted, known[[section]])) {
       study_fault(item, "reference", sprintf("no %s is called `%s`.", one_of_section(section), short_text(one)),
-                  utils::head(near_names(one, known[[section]]), 1))
+                  nearest_name(one, known[[section]]))
     }
     intersect(wanted, known[[section]])
   })

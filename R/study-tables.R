@@ -82,7 +82,7 @@ tests_entry <- function(name, entry, study) {
   }
   for (one in setdiff(wanted, known)) {
     study_fault(given, "reference", sprintf("no test is called `%s`.", short_text(one)),
-                utils::head(near_names(one, known), 1))
+                nearest_name(one, known))
   }
   tests <- unlist(unname(study$tests[intersect(wanted, known)]), recursive = FALSE)
   names <- vapply(tests, `[[`, "", "name")
