@@ -59,6 +59,10 @@ simulate_panel <- function(entities = 50, periods = 10, effect = 1, slope = 1, r
   if (!is.null(seed)) check_number(seed, "seed", 0, 2^31 - 1, whole = TRUE)
   check_number(disturbance, "disturbance", 0)
   law <- check_one_of(law, names(disturbance_laws), "law")
+  if (entities * max(periods) > 1e9) {
+    stop_argument("periods", sprintf("too many for %s", count_of(entities, "entity")),
+                  "A panel has at most 1,000,000,000 rows.")
+  }
   draw_panel(list(entities = entities, periods = periods, effect = effect, slope = slope, related = related,
                   serial = serial, spread = spread, shared = shared, unbalanced = unbalanced, seed = seed,
                   disturbance = disturbance, law = law))
@@ -94,7 +98,7 @@ checked_slopes <- function(slope) {
 
 # `seed` NULL goes on with the random numbers of the caller.
 draw_panel <- function(truth, seed = truth$seed) {
-  drawn <- if (is.null(seed)) drawn_columns(truth) else with_own_seed(seed, drawn_columns(truth))
+  drawn <- with_memory_told(if (is.null(seed)) drawn_columns(truth) else with_own_seed(seed, drawn_columns(truth)))
   panel <- new_panel_frame(drawn$data, "entity", "period")
   truth$effects <- stats::setNames(drawn$effects, seq_len(truth$entities))
   attr(panel, "panel")$truth <- structure(truth, class = "panel_truth")

@@ -23,6 +23,8 @@ fuzz_material <- function() {
     findings = panel_problems(raw, harbour, season),
     steps = list(~storms, "entity"), repaired = small, joined = small, y = data.frame(season = 2009:2020,
                                                                                       rate = 1), by = ~coast,
+    design = simulate_panel(5, 4, seed = 1), estimators = list(pooled = function(panel) fit_pooled(y ~ x, panel)),
+    draws = 3, panel = simulate_panel(5, 4, seed = 1),
     entity = "harbour", period = "season", variable = "levy", f = c("a", "b"), base = "a", k = 1, effects = "entity"
   )
   strange <- list(

@@ -139,7 +139,7 @@ test_that("bad input is told in words", {
   fit <- fit_fixed(y ~ x, p)
   table <- list(
     quote(simulate_panel(0)), quote(simulate_panel(2.5)), quote(simulate_panel(3, c(2, 2))),
-    quote(simulate_panel(3, 0)),
+    quote(simulate_panel(3, 0)), quote(simulate_panel(1e6, 1e4)), quote(simulate_panel(slope = c("(Intercept)" = 1))),
     quote(simulate_panel(slope = "x")), quote(simulate_panel(slope = c(y = 1))), quote(simulate_panel(slope = NA)),
     quote(simulate_panel(related = 2)), quote(simulate_panel(related = c(0, 0))), quote(simulate_panel(serial = 1)),
     quote(simulate_panel(serial = c(0, 0, 0))), quote(simulate_panel(shared = -1)),
