@@ -5,6 +5,8 @@ suppressPackageStartupMessages(library(wavetax))
 source("bench/tabulated.R")
 
 draws <- as.integer(c(commandArgs(trailingOnly = TRUE), "400")[1])
+# Fewer for a trial of the script alone.
+few_draws <- min(25, draws)
 classical <- se_classical()
 equation <- y ~ x1 + x2
 # Where p comes from draws, these start elsewhere in each panel.
@@ -94,7 +96,7 @@ for (k in seq_len(nrow(kinds))) {
     rates_of_tests(function(effect) {
       simulate_panel(cell$N, cell$spans, effect, slopes, unbalanced = if (kinds$uneven[k]) 0.25 else 0,
                      law = if (kinds$skewed[k]) "skewed" else "normal")
-    }, 10 * k + c, if (cell$N == 500) max(25, draws %/% 4) else draws)
+    }, 10 * k + c, if (cell$N == 500) max(few_draws, draws %/% 4) else draws)
   })
   names(columns) <- sprintf("N %d, T %d", cells$N, cells$spans)
   text <- c(text, "", sprintf("## %s, %s disturbances", if (kinds$uneven[k]) "Uneven, with gaps" else "Balanced",
@@ -119,7 +121,7 @@ further_spreads <- list(
   "rising" = function(entity, period) 0.5 + 1.5 * period / max(period),
   "one period tripled" = function(entity, period) ifelse(period == 3, 3, 1)
 )
-further_draws <- max(200, draws %/% 2)
+further_draws <- if (draws < 100) draws else max(200, draws %/% 2)
 # Periods differ in level where the fit takes that out.
 without_periods <- c("one-way", "own trends", "firms with movers")
 further_design <- function(N, spans, spread, periods) {

@@ -182,6 +182,9 @@ test_that("a laboratory is printed, drawn and tabulated", {
   })
   sizes <- plot(found, "size")
   expect_equal(ggplot2::layer_data(sizes, 3)$x, 100 * found$table$size)
+  bars <- ggplot2::layer_data(sizes, 2)
+  open <- mapply(function(share, n) 100 * prop.test(share * n, n, correct = FALSE)$conf.int, found$table$size, 40)
+  expect_equal(rbind(bars$x, bars$xend), suppressWarnings(open), ignore_attr = TRUE)
   estimates <- plot(found)
   means <- tapply(found$draws$estimate, found$draws$design, mean)[unique(found$table$design)]
   expect_equal(ggplot2::layer_data(estimates, 4)$x, as.vector(means))
