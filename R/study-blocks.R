@@ -81,7 +81,7 @@ figures_block <- function() {
 study_key_words <- c(
   study = "1, the version of the format", title = "a text for what is written", author = "one or several names",
   date = "a text; no date stands in what is written unless it stands here",
-  seed = "a whole number, of every step that draws and has none of its own [1]",
+  seed = "a whole number, of every step that draws and has none of its own; 1 unless written",
   data = paste("`file` (a path, a pattern or several), `entity`, `period`; options of [read_panel()], and of",
                "[panel_to_long()] where it is wide"),
   "repair" = "arguments of [panel_repair()]; what `data` says of cells holds here too",
@@ -104,7 +104,7 @@ study_key_words <- c(
   report = paste("file or files, `.html`, `.docx`, `.md`, `.pdf`; or `file` and `parts`: parts of [write_report()] and",
                  "sections of your own, each with `heading` and some of `text`, `tables`, `figures`, `tests`, `words`",
                  "(fits told by [in_words()]), in the order written"),
-  output = "`folder` [results], endings of `tables` [html] and `figures` [png]"
+  output = "`folder` (`results`), endings of `tables` (`html`) and `figures` (`png`)"
 )
 
 study_keys <- names(study_key_words)
