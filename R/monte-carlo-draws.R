@@ -71,12 +71,11 @@ drawn_once <- function(design, plan, seed, draw) {
     for (name in names(plan$estimators)) {
       own <- estimated_once(plan$estimators[[name]], panel, name, plan)
       if (!is.data.frame(own)) return(failed_estimator(own, name, draw, seed))
-      parts[[name]] <- own
+      told <- with_truth(own, name, panel, plan)
+      if (!is.data.frame(told)) return(told)
+      parts[[name]] <- told
     }
-    rows <- do.call(rbind, unname(parts))
-    rows <- with_truth(rows, panel, plan)
-    if (!is.data.frame(rows)) return(rows)
-    cbind(data.frame(draw = draw, seed = seed), rows)
+    cbind(data.frame(draw = draw, seed = seed), do.call(rbind, unname(parts)))
   })
 }
 
@@ -152,15 +151,12 @@ told_by_fit <- function(fit, errors, plan, label) {
 }
 
 # Rows of the terms that are told, with their truth; of every estimator some.
-with_truth <- function(rows, panel, plan) {
+with_truth <- function(rows, name, panel, plan) {
   truth <- if (is.null(plan$truth)) design_truth(panel) else plan$truth
   rows$truth <- unname(truth[match(rows$term, names(truth))])
   if (is.null(rows$truth)) rows$truth <- rep(NA_real_, nrow(rows))
   told <- is.na(rows$term) | if (is.null(plan$terms)) !is.na(rows$truth) else rows$term %in% plan$terms
-  for (name in unique(rows$estimator)) {
-    own <- rows$estimator == name
-    if (!any(told[own])) return(no_term_fault(unique(rows$term[own]), name, plan))
-  }
+  if (!any(told)) return(no_term_fault(unique(rows$term), name, plan))
   rows[told, ]
 }
 

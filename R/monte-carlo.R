@@ -187,6 +187,8 @@ laboratory_table <- function(rows, level, asked) {
   out <- do.call(rbind, lapply(split(told, factor(key, unique(key))), function(part) {
     cbind(part[1, c(by, "truth")], told_of_draws(part, level, asked))
   }))
+  # In the order in which they were given, also where the first draw was refused.
+  out <- out[order(match(out$design, unique(rows$design)), match(out$estimator, unique(rows$estimator))), ]
   rownames(out) <- NULL
   out
 }

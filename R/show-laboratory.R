@@ -142,11 +142,14 @@ laboratory_reading <- function(x) {
   if (several) data$name <- paste0(data$name, " (", data$design, ")")
   biased <- which(abs(data$bias) > 3 * data$bias_error & abs(data$bias) > 0.1 * data$spread)
   ratio <- data$std_error / data$spread
-  off <- abs(ratio - 1) > pmax(0.1, 3 / sqrt(2 * data$draws))
-  promised <- x$level
-  missed <- promised - data$coverage
-  short <- which(missed > 3 * sqrt(promised * (1 - promised) / data$draws))
-  long <- which(-missed > 3 * sqrt(promised * (1 - promised) / data$draws))
+  far <- stats::pnorm(-3)
+  # The spread of n estimates is known to a chi-squared of n - 1, and a count of intervals is binomial.
+  freedom <- data$draws - 1
+  small <- ratio < 0.9 & ratio^2 < freedom / stats::qchisq(far, freedom, lower.tail = FALSE)
+  large <- ratio > 1.1 & ratio^2 > freedom / stats::qchisq(far, freedom)
+  held <- round(data$coverage * data$draws)
+  short <- which(stats::pbinom(held, data$draws, x$level) < far)
+  long <- which(stats::pbinom(held - 1, data$draws, x$level, lower.tail = FALSE) < far)
   of_it <- sprintf("%s of it", fixed_decimals(ratio, 2))
   told <- function(rows, words, numbers) {
     if (length(rows) == 0) return(NULL)
@@ -157,8 +160,8 @@ laboratory_reading <- function(x) {
   places <- laboratory_places(data)
   said <- c(
     told(biased, "Biased:", sprintf("by %s", format_number(data$bias, decimals = places))),
-    told(which(off & ratio < 1), "Standard errors smaller than the spread:", of_it),
-    told(which(off & ratio > 1), "Standard errors larger than the spread:", of_it),
+    told(which(small), "Standard errors smaller than the spread:", of_it),
+    told(which(large), "Standard errors larger than the spread:", of_it),
     told(short, "Truth held too seldom:", sprintf("in %s of 100", fixed_decimals(100 * data$coverage, 0))),
     told(long, "Truth held oftener than promised:", sprintf("in %s of 100", fixed_decimals(100 * data$coverage, 0)))
   )

@@ -151,8 +151,8 @@ check_weight_keys <- function(keys, model, method, node) {
   if (is_empty(weights) || method$weighted(variance)) return(TRUE)
   with_likelihood <- method$weighted("maximum-likelihood")
   fault_of_model(weights, "weights", sprintf(
-    if (with_likelihood) "%s %s model takes `weights` with `variance: maximum-likelihood` alone" else
-      "%s %s model takes no `weights`", article_of(model), model
+    "%s%s %s model takes no `weights`", if (with_likelihood) "without `variance: maximum-likelihood` " else "",
+    article_of(model), model
   ), node)
   FALSE
 }

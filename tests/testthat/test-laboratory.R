@@ -107,17 +107,19 @@ test_that("tests, numbers and lists are results too; refusals are counted and to
   found <- monte_carlo(design, list(
     hausman = function(panel) test_hausman(fit_fixed(y ~ x, panel), fit_random(y ~ x, panel)),
     both = function(panel) list(pooled = fit_pooled(y ~ x, panel), count = c(rows = nrow(panel))),
+    steps = function(panel) spec_ladder(y ~ 1, panel, steps = list(~ x, "entity")),
     seldom = function(panel) if (panel$y[1] > 0) fit_pooled(y ~ x, panel[1:2, ]) else fit_pooled(y ~ x, panel)
   ), draws = 40, truth = c(x = 1, rows = 40))
   table <- found$table
-  expect_identical(table$estimator, c("hausman", "both, pooled", "both, count", "seldom"))
+  expect_identical(table$estimator, c("hausman", "both, pooled", "both, count", "steps, + x", "steps, + entity effects",
+                                      "seldom"))
   expect_equal(table$mean[3], 40)
   expect_equal(table$bias[3], 0)
   expect_true(is.na(table$coverage[1]) && !is.na(table$rejected[1]))
   p <- found$draws$p_value[found$draws$estimator == "hausman"]
   expect_equal(table$rejected[1], mean(p < 0.05))
-  expect_identical(table$draws[4] + table$refused[4], 40L)
-  expect_gt(table$refused[4], 0)
+  expect_identical(table$draws[6] + table$refused[6], 40L)
+  expect_gt(table$refused[6], 0)
   expect_snapshot(print(found))
 })
 
