@@ -29,12 +29,15 @@ check_panels_differ <- function(design, seeds) {
                todo = "Draw with the random numbers of the moment: without a `seed`, and without `set.seed()`.")
 }
 
+# Only where processes can be forked.
+usable_cores <- function(cores) {
+  if (cores == 1 || .Platform$OS.type == "unix") return(cores)
+  warn_wavetax("cores", "This system does not share draws among processes; they are made by one.")
+  1
+}
+
 shared_among <- function(cores, x, work) {
   if (cores == 1 || length(x) < 2) return(lapply(x, work))
-  if (.Platform$OS.type != "unix") {
-    warn_wavetax("cores", "This system does not share draws among processes; they are made by one.")
-    return(lapply(x, work))
-  }
   parallel::mclapply(x, work, mc.cores = min(cores, length(x)), mc.set.seed = FALSE)
 }
 

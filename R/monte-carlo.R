@@ -60,6 +60,7 @@ monte_carlo <- function(design, estimators, draws = 400, seed = 1, cores = 1, er
   check_number(cores, "cores", 1, 1024, whole = TRUE)
   check_texts(terms, "terms", "Name coefficients in quotes.", kind = "unknown_term")
   check_level(level)
+  cores <- usable_cores(cores)
   designs <- laboratory_designs(design)
   plan <- list(estimators = laboratory_estimators(estimators), errors = laboratory_errors(errors), terms = terms,
                truth = checked_truth(truth), level = level)

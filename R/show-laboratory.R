@@ -47,28 +47,19 @@ laboratory_says <- function(x) {
 #' @export
 as_table.monte_carlo <- function(x, ...) {
   data <- laboratory_rows(x)
-  percent <- function(share) number_cells(100 * share, 1)
-  has <- function(name) !all(is.na(data[[name]]))
   places <- laboratory_places(data)
-  column <- function(head, name, cells) if (has(name)) table_column(head, cells, name)
-  number <- function(name) {
-    cells <- number_cells(data[[name]], places)
-    if (anyNA(data[[name]])) cells$kind[is.na(data[[name]])] <- "empty"
-    cells
-  }
-  share <- function(name) {
-    cells <- percent(data[[name]])
-    cells$kind[is.na(data[[name]])] <- "empty"
-    cells
+  column <- function(head, name, scale = 1, decimals = places) {
+    missing <- is.na(data[[name]])
+    cells <- number_cells(scale * data[[name]], decimals)
+    cells$kind[missing] <- "empty"
+    if (!all(missing)) table_column(head, cells, name)
   }
   table <- new_panel_table(
     table_rows(data$label, key = seq_len(nrow(data))), title = laboratory_title(x), stub = laboratory_stub(x),
     columns = list(
-      column("truth", "truth", number("truth")), column("mean", "mean", number("mean")),
-      column("bias", "bias", number("bias")), column("spread", "spread", number("spread")),
-      column("std. error", "std_error", number("std_error")),
-      column("truth held, %", "coverage", share("coverage")),
-      if (anyNA(data$term)) column("rejected, %", "rejected", share("rejected")),
+      column("truth", "truth"), column("mean", "mean"), column("bias", "bias"), column("spread", "spread"),
+      column("std. error", "std_error"), column("truth held, %", "coverage", 100, 1),
+      column("rejected, %", "rejected", 100, 1),
       if (any(data$refused > 0)) table_column("refused", count_cells(data$refused), "refused")
     ),
     notes = table_note(c(laboratory_reading(x), laboratory_lost(x), laboratory_notes(x))), says = laboratory_says(x)
@@ -91,13 +82,17 @@ laboratory_rows <- function(x) {
 
 # "fixed"; where an estimator stands under several errors "fixed, clustered".
 laboratory_labels <- function(data) {
-  kinds <- vapply(split(data$errors, data$estimator), function(errors) length(unique(errors)), 1L)
-  ifelse(kinds[data$estimator] > 1, paste(data$estimator, data$errors, sep = ", "), data$estimator)
+  ifelse(kinds_of_errors(data) > 1, paste(data$estimator, data$errors, sep = ", "), data$estimator)
+}
+
+# Of the estimator of each row.
+kinds_of_errors <- function(data) {
+  vapply(split(data$errors, data$estimator), function(errors) length(unique(errors)), 1L)[data$estimator]
 }
 
 laboratory_places <- function(data) {
   known <- is.finite(data$spread) & data$spread > 1e-9 * abs(data$mean)
-  ifelse(known, decimals_for(data$spread, 2), decimals_for(data$mean, 4)) |> pmin(most_decimals)
+  pmin(ifelse(known, decimals_for(data$spread, 2), decimals_for(data$mean, 4)), most_decimals)
 }
 
 laboratory_title <- function(x) {
@@ -115,8 +110,7 @@ laboratory_notes <- function(x) {
   data <- x$table
   shares <- !all(is.na(data$coverage)) || !all(is.na(data$rejected))
   nominal <- x$level * (1 - x$level)
-  kinds <- vapply(split(data$errors, data$estimator), function(errors) length(unique(errors)), 1L)
-  own <- unique(data[kinds[data$estimator] == 1 & nzchar(data$errors), c("estimator", "errors")])
+  own <- unique(data[kinds_of_errors(data) == 1 & nzchar(data$errors), c("estimator", "errors")])
   c(
     if (!all(is.na(data$coverage))) sprintf(
       "Truth held: how many of 100 intervals of %s percent hold the truth.", percent_words(x$level)
