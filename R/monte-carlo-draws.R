@@ -53,9 +53,9 @@ checked_draw <- function(drawn) {
 
 check_some_taken <- function(found) {
   rows <- data.table::rbindlist(found)
-  for (name in unique(rows$estimator)) {
-    own <- rows[rows$estimator == name, ]
-    if (!all(!is.na(own$refused))) next
+  for (name in unique(rows$source)) {
+    own <- rows[rows$source == name, ]
+    if (anyNA(own$refused)) next
     stop_wavetax(
       "estimator", sprintf("The estimator %s was refused in each of the first %d draws.", dQuote(name, FALSE),
                            length(found)),
@@ -64,7 +64,7 @@ check_some_taken <- function(found) {
   }
 }
 
-# A data frame with a row for each estimator, kind of errors and term, or list(kind, found, where, todo) of a fault.
+# A data frame with a row for each estimator, kind of errors and term (`source`: which of those given it is of), or list(kind, found, where, todo) of a fault.
 drawn_once <- function(design, plan, seed, draw) {
   with_own_seed(seed, {
     panel <- tryCatch(design$draw(), error = identity)
@@ -76,7 +76,7 @@ drawn_once <- function(design, plan, seed, draw) {
       if (!is.data.frame(own)) return(failed_estimator(own, name, draw, seed))
       told <- with_truth(own, name, panel, plan)
       if (!is.data.frame(told)) return(told)
-      parts[[name]] <- told
+      parts[[name]] <- cbind(data.frame(source = name), told)
     }
     cbind(data.frame(draw = draw, seed = seed), do.call(rbind, unname(parts)))
   })
@@ -125,11 +125,11 @@ result_row <- function(label = "", errors = "", term = NA_character_, estimate =
 result_rows <- function(value, plan, label = "") {
   if (inherits(value, "panel_fit")) return(found_by_fit(value, plan, label))
   if (inherits(value, "htest")) return(result_row(label, p_value = unname(as.numeric(value$p.value))))
-  numbers <- is.numeric(value) && !is.object(value) && length(value) > 0
-  if (numbers && !is.null(names(value)) && all(nzchar(names(value)))) {
+  plain <- !is.object(value) && length(value) > 0 && rlang::is_named(value)
+  if (plain && is.numeric(value)) {
     return(result_row(label, term = names(value), estimate = as.numeric(value)))
   }
-  if (is.list(value) && !is.object(value) && length(value) > 0 && !is.null(names(value)) && all(nzchar(names(value)))) {
+  if (plain && is.list(value)) {
     labels <- paste0(label, if (nzchar(label)) ", ", names(value))
     parts <- Map(function(one, name) result_rows(one, plan, name), value, labels)
     return(do.call(rbind, unname(parts)))

@@ -70,7 +70,7 @@ monte_carlo <- function(design, estimators, draws = 400, seed = 1, cores = 1, er
   }, designs, names(designs))
   rows <- do.call(rbind, unname(found))
   structure(list(
-    table = laboratory_table(rows, level, as.integer(draws)), draws = rows[setdiff(names(rows), "truth")],
+    table = laboratory_table(rows, level, as.integer(draws)), draws = rows[setdiff(names(rows), c("source", "truth"))],
     designs = vapply(designs, `[[`, "", "words"), level = level, seed = seed, asked = draws
   ), class = "monte_carlo")
 }
@@ -172,9 +172,8 @@ laboratory_errors <- function(errors) {
 
 checked_truth <- function(truth) {
   if (is.null(truth)) return(NULL)
-  names <- names(truth)
   numbers <- is.numeric(truth) && !is.object(truth) && length(truth) > 0 && all(is.finite(truth))
-  if (numbers && !is.null(names) && all(nzchar(names)) && anyDuplicated(names) == 0) return(truth)
+  if (numbers && rlang::is_named(truth) && anyDuplicated(names(truth)) == 0) return(truth)
   stop_argument("truth", value_words(truth), "Give numbers with the names of terms: `truth = c(levy = -0.05)`.")
 }
 

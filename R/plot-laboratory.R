@@ -60,9 +60,7 @@ plot_found <- function(x, term) {
                                 expand = ggplot2::expansion(mult = c(0.04, 0.06))) +
     ggplot2::labs(x = sprintf("estimates of the slope of %s", term), y = NULL) +
     figure_theme("x") + design_panels(means$design)
-  says <- sprintf("%s%s; point: their mean%s", count_of(x$asked, "draw"),
-                  if (length(x$designs) > 1) " of each design" else "",
-                  if (nrow(truth) > 0) "; line: the truth" else "")
+  says <- sprintf("%s; point: their mean%s", draws_words(x), if (nrow(truth) > 0) "; line: the truth" else "")
   new_figure(figure, sprintf("Where the estimates of the slope of %s fall", term), says,
              laboratory_height(length(names), means$design))
 }
@@ -103,10 +101,11 @@ plot_sizes <- function(x, term) {
     figure_theme("x") + design_panels(part$design)
   rejected <- if (is.na(term)) "a null" else sprintf("the true slope of %s", term)
   new_figure(figure, sprintf("How often %s is rejected at %s percent", rejected, percent_words(promised)), sprintf(
-    "%s%s; bar: what that many draws leave open; line: %s percent", count_of(x$asked, "draw"),
-    if (length(x$designs) > 1) " of each design" else "", percent_words(promised)
+    "%s; bar: what that many draws leave open; line: %s percent", draws_words(x), percent_words(promised)
   ), laboratory_height(length(names), part$design))
 }
+
+draws_words <- function(x) paste0(count_of(x$asked, "draw"), if (length(x$designs) > 1) " of each design")
 
 # Values of a share that its estimate does not reject at 95 percent.
 wilson_ends <- function(share, n) {

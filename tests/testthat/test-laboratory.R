@@ -123,6 +123,19 @@ test_that("tests, numbers and lists are results too; refusals are counted and to
   expect_snapshot(print(found))
 })
 
+test_that("an estimator of several results that is refused in the first draw is not given up", {
+  design <- simulate_panel(10, 4, seed = 1)
+  draw <- 0
+  found <- monte_carlo(design, list(two = function(panel) {
+    draw <<- draw + 1
+    fit <- fit_pooled(y ~ x, if (draw == 1) panel[1:2, ] else panel)
+    list(plain = fit, robust = with_errors(fit, se_robust()))
+  }), draws = 25)
+  expect_identical(found$table$estimator, c("two, plain", "two, robust"))
+  expect_identical(found$table$draws, c(24L, 24L))
+  expect_identical(found$table$refused, c(1L, 1L))
+})
+
 test_that("a design of one's own: outcomes simulated of a fit", {
   panel <- panel_frame(harbours, harbour, season)
   panel$sold <- log(panel$nights)
