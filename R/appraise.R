@@ -57,7 +57,7 @@
 appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, level = 0.05, seed = 1,
                      unrelated = FALSE) {
   check_test_level(level)
-  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   check_flag(unrelated, "unrelated")
   if (missing(formula) || missing(data)) check_both_given(missing(formula), missing(data))
   check_is_panel(data)

@@ -58,6 +58,8 @@ check_number <- function(x, argument, low = -Inf, high = Inf, whole = FALSE, ope
                                                      collapse = " and "), "."), kind)
 }
 
+check_seed <- function(seed) check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+
 # Several numbers, as many as one of `lengths`.
 check_numbers <- function(x, argument, lengths, low = -Inf, high = Inf, whole = FALSE, open = FALSE) {
   if (!is.numeric(x) || is.object(x) || !length(x) %in% lengths) {

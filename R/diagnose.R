@@ -23,7 +23,7 @@ diagnose <- function(fit, level = 0.05, seed = 1) {
   check_is_fit(fit)
   check_plain_residuals(fit, "A diagnosis")
   check_test_level(level)
-  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   check_keeps_rows(fit, "rows to diagnose")
   checks <- diagnosis_checks(fit, level, seed)
   rows <- lapply(names(checks), function(name) diagnosis_row(checks[[name]], level))

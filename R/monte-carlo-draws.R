@@ -64,7 +64,8 @@ check_some_taken <- function(found) {
   }
 }
 
-# A data frame with a row for each estimator, kind of errors and term (`source`: which of those given it is of), or list(kind, found, where, todo) of a fault.
+# A data frame with a row for each estimator, kind of errors and term (`source`: which of those given it is of), or
+# list(kind, found, where, todo) of a fault.
 drawn_once <- function(design, plan, seed, draw) {
   with_own_seed(seed, {
     panel <- tryCatch(design$draw(), error = identity)

@@ -56,7 +56,7 @@ monte_carlo <- function(design, estimators, draws = 400, seed = 1, cores = 1, er
     stop_argument("estimators", "missing", "For example `list(fixed = fit_fixed(y ~ x, design))`.")
   }
   check_number(draws, "draws", 2, 1e7, whole = TRUE)
-  check_number(seed, "seed", 0, 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   check_number(cores, "cores", 1, 1024, whole = TRUE)
   check_texts(terms, "terms", "Name coefficients in quotes.", kind = "unknown_term")
   check_level(level)

@@ -43,7 +43,7 @@ se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, 
   check_choice(scheme, c("wild", "pairs"), "scheme", kind = "errors")
   check_choice(type, c("CR1", "CR2", "CR3"), "type", kind = "errors")
   check_number(draws, "draws", low = 1, high = 1e7, whole = TRUE)
-  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   given <- cluster_names(rlang::enquo(by))
   if (length(given$by) > 1) {
     stop_wavetax(c("one_dimension", "errors"), "A bootstrap draws clusters of one dimension.",

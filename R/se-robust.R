@@ -32,7 +32,7 @@ se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) 
   check_choice(type, c("HC0", "HC1", "HC2", "HC3", "HC4"), "type", kind = "errors")
   check_choice(leverages, c("exact", "estimated"), "leverages", kind = "errors")
   check_number(draws, "draws", low = 10, high = 1e5, whole = TRUE)
-  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   new_error_spec("robust", type = type, leverages = leverages, draws = draws, seed = seed)
 }
 

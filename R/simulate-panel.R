@@ -56,7 +56,7 @@ simulate_panel <- function(entities = 50, periods = 10, effect = 1, slope = 1, r
   check_number(spread, "spread", 0, 10)
   check_numbers(shared, "shared", 1:2, 0, 1)
   check_number(unbalanced, "unbalanced", 0, 0.95)
-  if (!is.null(seed)) check_number(seed, "seed", 0, 2^31 - 1, whole = TRUE)
+  if (!is.null(seed)) check_seed(seed)
   check_number(disturbance, "disturbance", 0)
   law <- check_one_of(law, names(disturbance_laws), "law")
   if (entities * max(periods) > 1e9) {

@@ -4,7 +4,7 @@
 ask <- function(level, draws, seed) {
   check_test_level(level)
   if (!is.null(draws)) check_number(draws, "draws", low = 19, high = 1e7, whole = TRUE)
-  check_number(seed, "seed", low = 0, high = 2^31 - 1, whole = TRUE)
+  check_seed(seed)
   list(level = level, draws = draws, seed = seed)
 }
 
