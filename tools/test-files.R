@@ -12,8 +12,8 @@ count_results <- function(results) {
 long_files <- c("test-examples.R", "test-vignettes.R", "test-fuzz.R", "test-report.R", "test-study.R", "test-cli.R")
 
 # Runs files of the package's tests in processes of their own, as many at a time as there are processors (at most
-# 4), the longest first, as far as that is known. A list, by file: passed, failed, and lines to print: what failed, nothing
-# else. `until_failure`: once a file has failed, the others are left.
+# 4), the longest first, as far as that is known. A list, by file: passed, failed, and lines to print: what failed,
+# nothing else. `until_failure`: once a file has failed, the others are left.
 # A process that died gives NULL, and has failed.
 run_test_files <- function(files, until_failure = FALSE) {
   files <- files[order(!basename(files) %in% long_files, -file.size(files))]
