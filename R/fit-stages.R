@@ -164,11 +164,12 @@ anderson_rubin_set <- function(fit, level = 0.95) {
 }
 
 # The covariances of moments of the endogenous column x and the outcome y, both less X1: list(xx, xy, yy, clusters).
+# Rows that are fitted whatever their outcome do not count.
 moments_by_row <- function(fit) {
   of <- function(by) stage_moments(fit, by, se_robust("HC0"), of_instruments = FALSE)$W
   x <- of(c(1, 0))
   y <- of(c(0, 1))
-  times <- fit$n / (stage_df(fit) + length(fit$instrumented$instruments))
+  times <- all_live_rows(fit)$n / (stage_df(fit) + length(fit$instrumented$instruments))
   list(xx = times * x, yy = times * y, xy = times * (of(c(1, 1)) - x - y) / 2)
 }
 
@@ -213,7 +214,7 @@ instruments_agree <- function(fit) {
   found <- stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE)
   check_more_clusters(found$clusters, l)
   J <- core_two_step_distance(x, y, found$W)
-  if (is.null(found$clusters)) return(chi(J * df / fit$n))
+  if (is.null(found$clusters)) return(chi(J * df / all_live_rows(fit)$n))
   G <- found$clusters
   value <- (G - q) / q * J / (G - J)
   list(statistic = value, df = c(q, G - q), p = stats::pf(value, q, G - q, lower.tail = FALSE))

@@ -142,14 +142,19 @@ test_that("the set of values not rejected ends where the test written out has p 
 
 test_that("in the demo world log(berths) is instrumented as its truth is, strong and weak", {
   panel <- panel_frame(harbours, harbour, season)
-  fit <- fit_instrumented(log(nights) ~ levy + storms + fuel + log(berths), panel, ~ log(berths), ~ relief,
-                                 "both")
-  expect_lt(abs(coef(fit)[["log(berths)"]] - 0.3), 2 * sqrt(diag(vcov(fit)))[["log(berths)"]])
-  expect_equal(round(inside$stage_strength(fit)$effective_f), 580)
-  expect_equal(unlist(inside$anderson_rubin_set(fit)), c(low = 0.15, high = 0.41), tolerance = 0.03)
+  formula <- log(nights) ~ levy + storms + fuel + pennant + log(berths)
+  fit <- fit_instrumented(formula, panel, ~ log(berths), ~ relief, "both")
+  told <- function(fit) unname(round(as.data.frame(fit)[as.data.frame(fit)$term == "log(berths)", 2:3], 2))
+  expect_equal(told(fit_fixed(formula, panel, "both")), list(0.99, 0.06), ignore_attr = TRUE)
+  expect_equal(told(fit), list(0.29, 0.06), ignore_attr = TRUE)
+  expect_equal(round(test_strength(fit)$statistic), c("effective F" = 580))
+  # Values of a grid that the test written out does not reject: 0.16 to 0.40, and -4.2 to 0.75.
+  set <- confint(fit, "log(berths)", method = "anderson-rubin")
+  expect_equal(c(ceiling(set$low * 100), floor(set$high * 100)), c(16, 40))
   weak <- stats::update(fit, instruments = ~ past(relief))
-  expect_equal(round(inside$stage_strength(weak)$effective_f, 1), 6.5)
-  expect_equal(unlist(inside$anderson_rubin_set(weak)), c(low = -4.0, high = 0.88), tolerance = 0.03)
+  expect_equal(round(test_strength(weak)$statistic, 1), c("effective F" = 6.5))
+  set <- confint(weak, "log(berths)", method = "anderson-rubin")
+  expect_equal(c(ceiling(set$low * 20), floor(set$high * 20)), c(-84, 15))
 })
 
 test_that("whether instruments agree is Sargan's statistic, and J by rows and by clusters, as written out", {
@@ -192,7 +197,12 @@ test_that("units, shifts, order, labels and rows alone in an effect change nothi
     fit <- fit_instrumented(y ~ x1 + f + q1, panel_frame(d, id, year), ~ q1, ~ z1 + z2 + z3, ...)
     few <- with_errors(fit, se_clustered(type = "CR3"))
     c(coef(fit)[["q1"]], sqrt(vcov(fit)["q1", "q1"]), sqrt(vcov(few)["q1", "q1"]), test_strength(fit)$statistic,
-      unlist(anderson_rubin(fit)), test_overidentification(fit)$statistic, test_endogeneity(fit)$statistic)
+      unlist(anderson_rubin(fit)), test_overidentification(fit)$statistic, test_endogeneity(fit)$statistic,
+      by_row(with_errors(fit, se_robust())))
+  }
+  by_row <- function(fit) {
+    c(sqrt(vcov(fit)["q1", "q1"]), test_strength(fit)$statistic, test_overidentification(fit)$statistic,
+      test_endogeneity(fit)$statistic, unlist(confint(fit, method = "anderson-rubin")))
   }
   anderson_rubin <- function(fit) confint(with_errors(fit, se_classical()), method = "anderson-rubin", level = 0.999)
   cases <- list(
