@@ -38,8 +38,9 @@ one_first_stage <- function(name, fit) {
   if (model == "difference" && length(fit$effects) > 0) {
     right <- call("+", right, call("factor", as.name(fit$design$index$period)))
   }
-  written <- rlang::new_formula(as.name(name), right, env = rlang::f_env(fit$design$formula))
-  data[[name]] <- whole
+  outcome <- stage_outcome(name, all.vars(right))
+  written <- rlang::new_formula(as.name(outcome), right, env = rlang::f_env(fit$design$formula))
+  data[[outcome]] <- whole
   request$data <- data
   request$formula <- stats::formula(stats::terms(written, simplify = TRUE, keep.order = TRUE))
   request$method <- model
@@ -51,7 +52,17 @@ one_first_stage <- function(name, fit) {
   } else {
     list()
   }
-  run_fit(request)
+  stage <- run_fit(request)
+  stage$design["missing"] <- list(fit$design$missing)
+  stage$design$outcome <- name
+  stage
+}
+
+# A name for the endogenous column in the rows of the fit, that none of the others' columns has: what a regressor
+# takes of it, its past say, is of all rows.
+stage_outcome <- function(name, taken) {
+  while (name %in% taken) name <- paste0(name, " ")
+  name
 }
 
 # The effects as they were asked for, or as the model has them.

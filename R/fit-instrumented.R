@@ -94,6 +94,7 @@ method_instrumented <- function() {
 # What an instrumented fit is by its model: changes of the descriptor.
 varies_by_model <- function(x) {
   model <- if (is.null(x$instrumented)) x$options$model else x$instrumented$model
+  if (!is_one_text(model)) return(NULL)
   swept <- list(effects = "fixed", constant = "aside")
   switch(model,
     fixed = swept,
@@ -135,6 +136,7 @@ estimate_instrumented <- function(request) {
   check_instrument_parts(parts, design, if (swept) sets)
   fit <- solve_instrumented(request, design, sets, rows, parts)
   fit$request[c("effects", "options")] <- asked[c("effects", "options")]
+  fit$notes <- c(fit$notes, named$notes)
   fit
 }
 

@@ -1,18 +1,54 @@
 # What of a formula is instrumented by what: its terms, and what stands in the way.
 
-# The terms that are endogenous, by number, and the formula of the instruments.
+# The terms that are endogenous, by number, the formula of the instruments, and what is to be said of them.
 instrument_terms <- function(request) {
   index <- if (is_panel_frame(request$data)) panel_index(request$data)
-  labels <- function(formula) {
-    terms <- formula_terms(expand_shifts(plain_operators(with_outcome(formula, request$formula)), index), request$data,
-                           index)
-    attr(terms, "term.labels")
+  read <- function(formula) {
+    terms_by_variables(formula_terms(
+      expand_shifts(plain_operators(with_outcome(formula, request$formula)), index), request$data, index
+    ))
   }
-  all <- labels(rlang::new_formula(NULL, rlang::f_rhs(request$formula), rlang::f_env(request$formula)))
-  endogenous <- labels(request$options$endogenous)
-  instruments <- labels(request$options$instruments)
+  all <- read(request$formula)
+  endogenous <- read(request$options$endogenous)
+  instruments <- read(request$options$instruments)
   check_instrument_terms(all, endogenous, instruments, request$formula)
-  list(endogenous = match(endogenous, all), formula = with_outcome(request$options$instruments, request$formula))
+  at <- match(names(endogenous), names(all))
+  list(endogenous = at, formula = with_outcome(request$options$instruments, request$formula),
+       notes = made_of_endogenous(all, at, instruments))
+}
+
+# The labels of terms, named by their variables whatever the order in which a product writes them.
+terms_by_variables <- function(terms) {
+  labels <- attr(terms, "term.labels")
+  factors <- attr(terms, "factors")
+  names(labels) <- vapply(seq_along(labels), function(j) {
+    paste(sort(rownames(factors)[factors[, j] > 0]), collapse = "\n")
+  }, "")
+  labels
+}
+
+# What is taken as exogenous and is made of a column that is not: products and powers of an endogenous regressor, and
+# instruments. What a column was before may be exogenous where the column is not.
+made_of_endogenous <- function(all, at, instruments) {
+  columns <- function(label) all.vars(without_past(str2lang(label)))
+  made <- lapply(all[at], columns)
+  answering <- unique(unlist(made[lengths(made) == 1], use.names = FALSE))
+  holds <- function(labels) Filter(function(label) any(columns(label) %in% answering), unname(labels))
+  told <- function(labels, what, todo) {
+    if (length(labels) == 0) return(NULL)
+    sprintf("%s %s made of %s, which is endogenous, and %s: %s", list_some(labels),
+            if (length(labels) == 1) "is" else "are",
+            list_words(intersect(answering, unlist(lapply(labels, columns)))), what, todo)
+  }
+  c(told(holds(all[-at]), "taken as exogenous", "name it in `endogenous` too, with instruments of its own"),
+    told(holds(instruments), "used as an instrument", "it answers to the outcome as that does"))
+}
+
+without_past <- function(expr) {
+  if (missing(expr)) return(rlang::missing_arg())
+  if (is_operator(expr, "past")) return(NULL)
+  if (!is.call(expr)) return(expr)
+  as.call(lapply(as.list(expr), without_past))
 }
 
 with_outcome <- function(formula, other) {
@@ -23,15 +59,15 @@ check_instrument_terms <- function(all, endogenous, instruments, formula) {
   refuse <- function(found, todo) stop_wavetax("instruments", found, todo = todo)
   if (length(endogenous) == 0) refuse("`endogenous` names no term.", "Name terms of the formula: `endogenous = ~ x`.")
   if (length(instruments) == 0) refuse("`instruments` names no variable.", "Name what moves the endogenous terms.")
-  unknown <- setdiff(endogenous, all)
+  unknown <- endogenous[!names(endogenous) %in% names(all)]
   if (length(unknown) > 0) {
-    refuse(sprintf("%s %s among the regressors.", list_words(sQuote(unknown, FALSE)),
+    refuse(sprintf("%s %s among the regressors.", list_some(sQuote(unknown, FALSE)),
                    if (length(unknown) == 1) "is not" else "are not"),
            sprintf("`endogenous` names terms as the formula writes them: %s.", list_some(all, 6)))
   }
-  both <- intersect(instruments, c(all, deparse_words(rlang::f_lhs(formula))))
+  both <- instruments[names(instruments) %in% c(names(all), deparse_words(rlang::f_lhs(formula)))]
   if (length(both) > 0) {
-    refuse(sprintf("%s cannot be an instrument: it is in the formula.", list_words(sQuote(both, FALSE))),
+    refuse(sprintf("%s cannot be an instrument: it is in the formula.", list_some(sQuote(both, FALSE))),
            "Exogenous regressors are their own instruments; `instruments` names what is excluded.")
   }
 }
@@ -48,7 +84,12 @@ check_enough_instruments <- function(design, endogenous) {
 # Endogenous columns that nothing is left of, instruments that are not left or do not move them, and fits without error.
 check_instrument_parts <- function(parts, design, sets) {
   names <- c(names(design$x), names(design$beside))
-  told <- function(reasons) paste0(list_some(paste(names(reasons), reasons), 4), ".")
+  told <- function(reasons) {
+    each <- vapply(unique(reasons), function(why) {
+      sprintf("%s (%s)", list_some(names(reasons)[reasons == why], 6), why)
+    }, "")
+    paste0(paste(each, collapse = "; "), ".")
+  }
   refuse <- function(found, todo, where = NULL, kind = "instruments") {
     stop_wavetax(unique(c(kind, "instruments")), found, where = where, todo = todo)
   }

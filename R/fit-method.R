@@ -46,6 +46,9 @@ method_of <- function(x) {
   method
 }
 
+# What kind of model a fit is of: the name of its method, instrumented or not.
+model_kind <- function(fit) if (is.null(fit$instrumented)) fit$method else fit$instrumented$model
+
 has_effects <- function(x) {
   if (inherits(x, "panel_fit")) return(x$df$effects > 0)
   length(x$effects) > 0 && !identical(x$effects, "none")

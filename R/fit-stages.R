@@ -280,9 +280,9 @@ values_not_rejected <- function(fit, parm, level) {
            sprintf("The set is of %s: `confint(fit, %s, method = \"anderson-rubin\")`.", facts$endogenous,
                    encodeString(facts$endogenous, quote = "\"")))
   }
-  table <- coefficient_table(fit, match(facts$endogenous, kept_terms(fit)))
-  structure(anderson_rubin_set(fit, level), class = c("values_not_rejected", "data.frame"), term = facts$endogenous,
-            level = level, errors = fit$errors$label, places = estimate_decimals(table$estimate, table$std_error))
+  set <- anderson_rubin_set(fit, level)
+  structure(set, class = c("values_not_rejected", "data.frame"), term = facts$endogenous, level = level,
+            errors = fit$errors$label, places = set_decimals(set, fit))
 }
 
 # The sums behind errors by rows or by clusters, without small-sample factors.
@@ -290,8 +290,11 @@ plain_sums_of <- function(spec) {
   if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
 }
 
-# The decimals of the endogenous coefficient.
-set_decimals <- function(fit) {
+# The decimals of a set's ends: those of the estimate, and as many as tell two digits of the shortest piece or gap.
+set_decimals <- function(set, fit) {
   table <- coefficient_table(fit, match(fit$instrumented$endogenous[1], kept_terms(fit)))
-  estimate_decimals(table$estimate, table$std_error)
+  ends <- c(set$low, set$high)
+  apart <- diff(sort(ends[is.finite(ends)]))
+  apart <- apart[apart > 0]
+  max(estimate_decimals(table$estimate, table$std_error), if (length(apart) > 0) decimals_for(min(apart), 2))
 }

@@ -68,7 +68,8 @@ disturbance_words <- function(fit) {
 told_of_slope <- function(fit) {
   facts <- fit$instrumented
   if (is.null(facts)) return(NULL)
-  c(facts[c("endogenous", "instruments")], told_of_instruments(fit), list(places = set_decimals(fit)))
+  told <- told_of_instruments(fit)
+  c(facts[c("endogenous", "instruments")], told, list(places = set_decimals(told$set, fit)))
 }
 
 # What a coefficient is of: the units of its term that a sentence can be on.
@@ -177,7 +178,7 @@ one_sentence <- function(fit, units, unit, step, case, beside, level) {
   contrast <- change_contrast(fit, units, from, to)
   row <- combination_of(fit, contrast, level)
   outcome <- outcome_words(fit)
-  said <- change_words(row, outcome, level)
+  said <- change_words(row, outcome, level, readable = !rests_on_weak(fit, names(contrast)[contrast != 0]))
   numbers <- Filter(function(one) one$kind %in% c("number", "indicator") && !one$name %in% names(case), beside)
   where <- c(
     if (length(case) > 0) sprintf("for %s", list_words(vapply(names(case), function(name) {
@@ -205,7 +206,7 @@ unit_term <- function(fit, unit, contrast) {
 }
 
 # A change of the outcome: list(words, value, low, high, in the unit of the sentence).
-change_words <- function(row, outcome, level) {
+change_words <- function(row, outcome, level, readable = TRUE) {
   as <- if (outcome$log) function(b) 100 * (exp(b) - 1) else if (outcome$share) function(b) 100 * b else identity
   value <- as(row$estimate)
   ends <- as(c(row$low, row$high))
@@ -221,7 +222,15 @@ change_words <- function(row, outcome, level) {
     amount <- sprintf("%s%s %s %s", one(value), if (outcome$log) " percent" else "", if (value < 0) less else more,
                       outcome$name)
   }
-  list(words = paste0(amount, interval_words(ends, level, less, more)), value = value, low = ends[1], high = ends[2])
+  interval <- if (readable) interval_words(ends, level, less, more) else " (not to be read: the instruments are weak)"
+  list(words = paste0(amount, interval), value = value, low = ends[1], high = ends[2])
+}
+
+# Whether these coefficients are, one at least, of a regressor whose instruments are weak.
+rests_on_weak <- function(fit, terms) {
+  if (!any(fit$instrumented$endogenous %in% terms)) return(FALSE)
+  strength <- told_of_instruments(fit)$strength
+  !is.null(strength) && nrow(strength) == 1 && strength_verdict(strength) == "weak"
 }
 
 less_word <- function(noun) if (grepl("[^s]s$", noun)) "fewer" else "less"
@@ -257,11 +266,15 @@ fit_labels <- function(fit) fit$design$index$labels
 comparison_words <- function(fit, unit = NULL) {
   index <- fit$design$index
   entity <- index$entity
-  if (fit$method == "between") return(sprintf("between %s", plural_of(fit$design$between)))
-  if (fit$method == "difference") return(sprintf("from one %s to the next", index$period))
+  kind <- model_kind(fit)
+  if (kind == "between") return(sprintf("between %s", plural_of(fit$design$between)))
+  if (kind == "difference") {
+    return(sprintf("from one %s to the next%s", index$period, if (has_effects(fit))
+      sprintf(", set against others of the same %s", index$period) else ""))
+  }
   if (!is.null(entity) && !is.null(unit) && !has_swept_effects(fit) &&
       unit_is_fixed(fit, unit)) return(sprintf("between %s", plural_of(entity)))
-  if (fit$method == "correlated") return(sprintf("within a %s", effect_names(fit)))
+  if (kind == "correlated") return(sprintf("within a %s", effect_names(fit)))
   if (has_swept_effects(fit)) {
     names <- effect_names(fit)
     trends <- length(unlist(lapply(fit$effects, `[[`, "trends"))) > 0
@@ -271,7 +284,7 @@ comparison_words <- function(fit, unit = NULL) {
     return(paste0("within a ", own, if (trends) " and around its own trend",
                   if (length(others) > 0) sprintf(", set against others of the same %s", list_words(others))))
   }
-  if (fit$method == "random") return(sprintf("within and between %s alike", list_words(plurals_of(effect_names(fit)))))
+  if (kind == "random") return(sprintf("within and between %s alike", list_words(plurals_of(effect_names(fit)))))
   "between any two rows"
 }
 

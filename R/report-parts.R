@@ -40,13 +40,13 @@ equation_of <- function(fit) {
   labels <- fit_labels(fit)
   said <- function(term) equation_name(term, labels)
   formula <- fit$design$formula
-  changes <- if (fit$method == "difference") "\u0394" else ""
+  changes <- if (model_kind(fit) == "difference") "\u0394" else ""
   terms <- attr(fit$design$blueprint$terms, "term.labels")
   slopes <- sprintf("%s%s %s%s", "\u03b2", subscript(seq_along(terms)),
                     paste0(changes, vapply(terms, said, "")), it)
   effects <- equation_effects(fit)
   swept <- length(effects$terms) > 0 && !identical(method_of(fit)$effects, "random")
-  constant <- if (!swept && fit$method != "difference") paste0("\u03b2", subscript("0"))
+  constant <- if (!swept && model_kind(fit) != "difference") paste0("\u03b2", subscript("0"))
   equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
                  c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)),
                  if (length(between) > 0) {
@@ -245,7 +245,7 @@ part_limits <- function(brief) {
 
 what_is_left <- function(fit, focus, outcome) {
   if (!is.null(fit$instrumented)) return(NULL)
-  takes <- if (fit$method == "difference") "Differences take" else if (has_effects(fit)) "Effects take"
+  takes <- if (model_kind(fit) == "difference") "Differences take" else if (has_effects(fit)) "Effects take"
   if (is.null(takes) || identical(method_of(fit)$effects, "random")) {
     return(sprintf("Whatever moves both %s and %s and is not among the regressors is in the estimate.", focus, outcome))
   }

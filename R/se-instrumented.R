@@ -8,8 +8,8 @@ check_errors_of_instrumented <- function(fit, spec) {
   refuse <- function(found, todo, kind = "instrumented") stop_wavetax(c(kind, "errors"), found, todo = todo)
   safe <- "Use `se_clustered(type = \"CR3\")`, which leaves each cluster out with all stages, or CR1."
   if (inherits(spec, "se_clustered") && (spec$type == "CR2" || spec$df == "satterthwaite")) {
-    refuse(sprintf("%s of an instrumented fit is no better than CR1, and not given.",
-                   if (spec$type == "CR2") "CR2" else "Satterthwaite's degrees of freedom"), safe)
+    refuse(sprintf("%s no better than CR1 of an instrumented fit, and not given.",
+                   if (spec$type == "CR2") "CR2 is" else "Satterthwaite's degrees of freedom are"), safe)
   }
   if (inherits(spec, "se_paired")) {
     refuse("Panel-corrected errors are not known of an instrumented fit.",

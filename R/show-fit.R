@@ -130,7 +130,8 @@ offset_words <- function(fit) {
   at <- attr(terms, "offset")
   if (length(at) == 0) return(NULL)
   added <- vapply(as.list(attr(terms, "variables"))[-1][at], function(call) deparse_words(call[[2]]), "")
-  sprintf("Added with the coefficient 1: %s; R-squared is of what that leaves", list_words(added))
+  sprintf("Added with the coefficient 1: %s%s", list_words(added),
+          if (is.null(fit$instrumented)) "; R-squared is of what that leaves" else "")
 }
 
 singletons_of <- function(fit) {

@@ -57,7 +57,7 @@ strength_words <- function(told, fit) {
 # The line below the endogenous coefficient.
 set_line <- function(set, fit) {
   if (is.null(set)) return(NULL)
-  paste("not rejected, whatever the strength:", pieces_words(set, set_decimals(fit)))
+  paste("not rejected, whatever the strength:", pieces_words(set, set_decimals(set, fit)))
 }
 
 # "0.16 to 0.40", "all but 1.2 to 3.4", "any value, the data say nothing", "no value: the instruments disagree".

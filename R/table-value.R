@@ -113,7 +113,7 @@ typed_cells <- function(data, column) {
   x <- data[[column$name]]
   switch(column$kind,
     text = word_cells(x), count = count_cells(x), p = p_cells(x), number = number_cells(x),
-    ratio = number_cells(x, 2), df = number_cells(x, df_decimals(x)),
+    ratio = number_cells(x, 2), share = number_cells(x, 3), df = number_cells(x, df_decimals(x)),
     estimate = number_cells(x, estimate_decimals(data[[column$like[1]]], data[[column$like[2]]]))
   )
 }

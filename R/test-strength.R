@@ -76,7 +76,7 @@ strength_columns <- function(found) {
     typed_column("endogenous", "", "text"), typed_column("f", "joint F", "number"), typed_column("p_value", "p", "p"),
     if (alone) typed_column("effective_f", "effective F", "number"),
     if (alone) typed_column("critical", "strong from", "number"),
-    typed_column("partial_r_squared", "partial R-squared", "ratio"),
+    typed_column("partial_r_squared", "partial R-squared", "share"),
     if (!alone) typed_column("conditional_f", "conditional F", "number"),
     if (!alone) typed_column("conditional_p", "its p", "p")
   )

@@ -40,6 +40,44 @@ test_that("tests, sets, tables and sentences of instruments are in words", {
   expect_identical(pieces(c(-Inf, 2), c(-1, 3)), "up to -1.00 and 2.00 to 3.00")
   expect_identical(pieces(c(1, 5), c(2, Inf)), "1.00 to 2.00 and from 5.00 on")
   expect_identical(names(confint(weak, method = "anderson-rubin")), c("low", "high"))
+  # Ends that lie close are told apart.
+  gap <- data.frame(low = c(-Inf, 3.64123), high = c(3.62789, Inf))
+  expect_identical(asNamespace("wavetax")$set_decimals(gap, weak), 3)
+  # What is set against what goes by the model.
+  against <- function(...) sub(", .*", "", in_words(berths(instruments = ~ relief, ...), "levy")$words)
+  expect_identical(against(model = "random"), "Within and between harbours alike")
+  expect_identical(against(model = "difference"), "From one season to the next")
+  expect_identical(against(model = "pooled"), "Between any two rows")
+  expect_match(in_words(berths(instruments = ~ relief, model = "difference", effects = "period"), "levy")$words,
+               "^From one season to the next, set against others of the same season, one more")
+})
+
+test_that("what is made of an endogenous regressor is told, and products are named in any order", {
+  p <- harbour_panel()
+  notes <- function(formula, ...) fit_instrumented(formula, p, ...)$notes
+  expect_match(notes(log(nights) ~ levy * log(berths), ~ log(berths), ~ relief), paste0(
+    "^levy:log\\(berths\\) is made of berths, which is endogenous, and taken as exogenous: name it"
+  ))
+  expect_match(notes(log(nights) ~ levy + berths, ~ berths, ~ relief + I(berths^2)),
+               "^I\\(berths\\^2\\) is made of berths, .* and used as an instrument")
+  expect_null(notes(log(nights) ~ levy + past(berths) + berths, ~ berths, ~ relief + past(berths, 2)))
+  both <- fit_instrumented(log(nights) ~ levy * log(berths), p, ~ log(berths) + levy:log(berths),
+                           ~ relief + relief:levy)
+  expect_identical(both$instrumented$endogenous, c("log(berths)", "levy:log(berths)"))
+  expect_null(both$notes)
+  expect_error(fit_instrumented(log(nights) ~ levy + storms:levy + berths, p, ~ berths, ~ relief + levy:storms),
+               class = "wavetax_error_instruments")
+})
+
+test_that("first stages rest on the rows of the fit, whatever else the endogenous column does there", {
+  p <- harbour_panel()
+  p$some <- replace(p$storms, seq(1, nrow(p), 17), NA)
+  fit <- fit_instrumented(log(nights) ~ levy + some + past(levy), p, ~ levy, ~ past(storms) + fuel)
+  stage <- first_stage(fit)$levy
+  expect_identical(stage$n, fit$n)
+  expect_identical(stage$design$missing, fit$design$missing)
+  expect_equal(unname(unlist(test_joint(stage, c("past(storms)", "fuel"))[c("statistic", "p.value")])),
+               c(test_strength(fit)$table$f, test_strength(fit)$table$p_value))
 })
 
 test_that("between strong and weak the set stands beside the estimate", {
@@ -74,6 +112,9 @@ test_that("what instruments do not have is refused with what to use", {
   expect_snapshot(error = TRUE, update(fit, variance = "amemiya"))
   expect_snapshot(error = TRUE, update(fit, instruments = ~ pier))
   expect_snapshot(error = TRUE, berths())
+  expect_snapshot(error = TRUE, update(fit, instruments = ~ coast))
+  expect_snapshot(error = TRUE, update(fit, model = c("fixed", "random")))
+  expect_snapshot(error = TRUE, with_errors(fit, se_clustered(df = "satterthwaite")))
   for (call in list(quote(test_variance(fit)), quote(test_cross_section(fit)), quote(test_normality(fit)),
                     quote(test_form(fit)), quote(test_random_effects(fit)), quote(anova(fit)), quote(drop1(fit)),
                     quote(hatvalues(fit)), quote(collinearity(fit)), quote(simulate(fit)), quote(AIC(fit)),
