@@ -24,14 +24,15 @@ all_estimates <- function(fit) {
 methods_of_fit <- function(fit) {
   spec <- fit$errors$spec
   kind <- sub("^se_", "", class(spec)[1])
-  c(fit$method, if (!is.null(fit$serial)) "ar1", kind, if (identical(spec$type, "CR2")) "CR2",
-    if (identical(spec$type, "CR3")) "CR3")
+  c(if (model_kind(fit) == "random") "random", fit$method, if (!is.null(fit$serial)) "ar1", kind,
+    if (identical(spec$type, "CR2")) "CR2", if (identical(spec$type, "CR3")) "CR3")
 }
 
 method_of_test <- function(test) {
   patterns <- c(hausman = "^Hausman", mundlak = "^Mundlak", effects = "^F test of", component = "^Test for a component",
                 serial = "^Serial correlation", variance = "^Unequal variances", cross_section = "^Dependence between",
-                normality = "normal", form = "form", joint = "^Joint")
+                normality = "normal", form = "form", joint = "^Joint", agree = "^Over-identification",
+                endogeneity = "^Endogeneity")
   names(patterns)[vapply(patterns, grepl, TRUE, x = test$method)]
 }
 
@@ -93,5 +94,10 @@ method_notes <- c(
                         "Review of Economic Studies 47."),
   normality = "Normality by skewness and kurtosis. Jarque and Bera (1987), International Statistical Review 55.",
   form = "Form: powers of what is fitted, added. Ramsey (1969), Journal of the Royal Statistical Society B 31.",
-  joint = "Joint test of linear restrictions, F with the degrees of freedom of the errors."
+  joint = "Joint test of linear restrictions, F with the degrees of freedom of the errors.",
+  agree = paste("Over-identification: do instruments tell the same? J of the two-step method of moments, with clusters",
+                "on F(q, G - q); under classical errors Sargan's. Sargan (1958), Econometrica 26; Hansen (1982),",
+                "Econometrica 50."),
+  endogeneity = paste("Endogeneity: Wald's F of what instruments leave of a regressor, added to least squares. Wu",
+                      "(1973), Econometrica 41; Hausman (1978), Econometrica 46.")
 )

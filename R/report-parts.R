@@ -46,7 +46,7 @@ equation_of <- function(fit) {
                     paste0(changes, vapply(terms, said, "")), it)
   effects <- equation_effects(fit)
   swept <- length(effects$terms) > 0 && !identical(method_of(fit)$effects, "random")
-  constant <- if (!swept && model_kind(fit) != "difference") paste0("\u03b2", subscript("0"))
+  constant <- if (!swept && has_constant(fit)) paste0("\u03b2", subscript("0"))
   equation_block(paste0(changes, said(deparse_words(rlang::f_lhs(formula))), it),
                  c(constant, slopes, effects$terms, paste0(changes, "\u03b5", it)),
                  if (length(between) > 0) {
