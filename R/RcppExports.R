@@ -145,12 +145,12 @@ cpp_walk_deleted <- function(view, clusters, factor, skip, columns, v, left, thr
     .Call(`_wavetax_cpp_walk_deleted`, view, clusters, factor, skip, columns, v, left, threads)
 }
 
-cpp_walk_adjusted <- function(view, clusters, factor, skip, basis, residual, pick, threads) {
-    .Call(`_wavetax_cpp_walk_adjusted`, view, clusters, factor, skip, basis, residual, pick, threads)
+cpp_walk_adjusted <- function(view, clusters, factor, skip, basis, residual, pick, quick, threads) {
+    .Call(`_wavetax_cpp_walk_adjusted`, view, clusters, factor, skip, basis, residual, pick, quick, threads)
 }
 
-cpp_walk_products <- function(view, clusters, factor, skip, combinations, first, count, threads) {
-    .Call(`_wavetax_cpp_walk_products`, view, clusters, factor, skip, combinations, first, count, threads)
+cpp_walk_combined <- function(view, clusters, factor, skip, combinations, first, count, quick, threads) {
+    .Call(`_wavetax_cpp_walk_combined`, view, clusters, factor, skip, combinations, first, count, quick, threads)
 }
 
 cpp_pair_sums <- function(values, seen, threads) {

@@ -27,14 +27,16 @@ core_cluster_walk <- function(walk, clusters, contrasts, rows = FALSE, all = FAL
 }
 
 # pick'(I - Q'N_g Q)^-1 Q's_g by cluster on one walk, Q regressors in coordinates of z, s_g scores of the combination
-# `residual` of [z, e]; NaN where a cluster alone has a direction.
-core_walk_adjusted <- function(walk, clusters, Q, residual, pick, threads = core_threads(walk$n)) {
-  cpp_walk_adjusted(walk$view, clusters, walk$upper, walk$skip, Q, residual, pick, threads)
+# `residual` of [z, e]: list(scores, NaN where a cluster alone has a direction; idle, as of core_walk_combined()).
+core_walk_adjusted <- function(walk, clusters, Q, residual, pick, quick, threads = core_threads(walk$n)) {
+  cpp_walk_adjusted(walk$view, clusters, walk$upper, walk$skip, Q, residual, pick, quick, threads)
 }
 
-# By cluster the products of some coordinates with combinations of [z, e], columns: `rows` x combinations, flat.
-core_walk_products <- function(walk, clusters, combinations, rows, threads = core_threads(walk$n)) {
-  cpp_walk_products(walk$view, clusters, walk$upper, walk$skip, combinations, rows[1] - 1L, length(rows), threads)
+# By cluster the products of some coordinates with combinations of [z, e], columns: list(sums, `rows` x combinations,
+# flat, a column a cluster; idle, the count of rows with a residual of the size `quick` or less).
+core_walk_combined <- function(walk, clusters, combinations, rows, quick, threads = core_threads(walk$n)) {
+  cpp_walk_combined(walk$view, clusters, walk$upper, walk$skip, combinations, rows[1] - 1L, length(rows), quick,
+                    threads)
 }
 
 core_score_products <- function(scores) cpp_column_products(scores, core_threads(ncol(scores)))

@@ -110,7 +110,7 @@ core_delete_moments <- function(d, basis, clusters, parts) {
   of_instruments <- as.vector(outer(seq_len(inside), (seq_len(p) - 1L) * p, `+`))
   A <- grams[of_instruments, , drop = FALSE]
   all <- tcrossprod(A)
-  whole <- core_blocks_of(r, basis$upper)
+  whole <- core_block_diagonal(diag(r), basis$upper)
   columns <- r + c(at$x1, at$x2)
   rows_of <- core_rows_of(clusters, seq_len(clusters$count))
   before <- seq_len(r)
@@ -144,14 +144,6 @@ core_delete_moments <- function(d, basis, clusters, parts) {
 core_rows_of <- function(clusters, some) {
   at <- which(clusters$codes %in% some)
   unname(split(at, match(clusters$codes[at], some)))
-}
-
-# Zeros and a block after them.
-core_blocks_of <- function(r, block) {
-  out <- diag(r + ncol(block))
-  at <- r + seq_len(ncol(block))
-  out[at, at] <- block
-  out
 }
 
 # M^+ b, M positive semi-definite with eigenvalues up to 1.

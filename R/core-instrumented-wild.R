@@ -7,7 +7,7 @@
 # list(whole, grams, r, parts) of d, basis (core_instrumented_basis) and clusters.
 core_wild_moments <- function(d, basis, clusters, parts) {
   z <- cbind(d, basis$s, deparse.level = 0)
-  list(whole = core_blocks_of(ncol(d), basis$upper), r = ncol(d), parts = parts,
+  list(whole = core_block_diagonal(diag(ncol(d)), basis$upper), r = ncol(d), parts = parts,
        grams = core_cluster_moments(list(z = z, e = numeric(nrow(z))), clusters)$grams)
 }
 

@@ -159,10 +159,10 @@ core_instrumented_solution <- function(parts, done, norms, n, df_effects, grand,
     # As core_finish_fixed() has it: the constant makes the effects average zero over rows.
     basis <- diag(length(b) + 1L)
     basis[1, -1] <- -grand[of_x[back]]
-    root <- basis %*% core_blocks(1 / sqrt(weight), root)
+    root <- basis %*% core_block_diagonal(1 / sqrt(weight), root)
     hat <- rbind(0, hat)
-    if (!is.null(bread)) bread <- basis %*% core_blocks(1 / weight, bread) %*% t(basis)
-    frame <- list(upper = core_blocks(sqrt(weight), upper), centre = numeric(width + 1L),
+    if (!is.null(bread)) bread <- basis %*% core_block_diagonal(1 / weight, bread) %*% t(basis)
+    frame <- list(upper = core_block_diagonal(sqrt(weight), upper), centre = numeric(width + 1L),
                   origin = c(0, grand[scored]))
     coefficients <- c(grand[length(grand)] - sum(grand[seq_len(k)] * slopes), b)
     combination <- rbind(numeric(k), combination, deparse.level = 0)
@@ -174,14 +174,6 @@ core_instrumented_solution <- function(parts, done, norms, n, df_effects, grand,
     residual = c(-slopes, numeric(length(grand) - k - 1L), 1), centre = grand, n = n, ssr = done$ssr,
     df_effects = df_effects, df_residual = n - length(b) - df_effects, sst = sst, r_squared = numeric(), ...
   )
-}
-
-# A number before a block.
-core_blocks <- function(first, rest) {
-  out <- matrix(0, nrow(rest) + 1L, ncol(rest) + 1L)
-  out[1, 1] <- first
-  out[-1, -1] <- rest
-  out
 }
 
 # What the endogenous columns and the outcome, in this order, are of the instruments: list(gamma, coefficients of [1,
@@ -223,7 +215,7 @@ core_stage_view <- function(regression, reduced, stored, by, of_instruments = TR
   upper <- regression$frame$upper[seq_len(size + swept), seq_len(size + swept), drop = FALSE]
   list(
     residual = residual, regressors = stored$z, slopes = of_z, coefficients = c(if (swept) 0, gamma),
-    root = if (swept) core_blocks(1 / upper[1, 1], inverse) else inverse,
+    root = if (swept) core_block_diagonal(1 / upper[1, 1], inverse) else inverse,
     frame = list(upper = upper, centre = regression$frame$centre[seq_len(size + swept)],
                  origin = regression$frame$origin[seq_len(size + swept)])
   )

@@ -143,17 +143,12 @@ core_finish_fixed <- function(within, own_norms, grand, weight, n, df_effects, s
   basis <- diag(k + 1L)
   none <- rep(0, ncol(solved$combination))
   basis[1, -1] <- -grand[kept]
-  block <- function(first, rest) {
-    out <- matrix(0, k + 1L, k + 1L)
-    out[1, 1] <- first
-    out[-1, -1] <- rest
-    out
-  }
-  frame <- list(upper = block(sqrt(weight), solved$upper), centre = numeric(k + 1L), origin = c(0, grand[kept]))
+  frame <- list(upper = core_block_diagonal(sqrt(weight), solved$upper), centre = numeric(k + 1L),
+                origin = c(0, grand[kept]))
   core_of_least_squares(list(
     coefficients = c(grand[p] - sum(grand[-p] * slopes), solved$coefficients), constant = TRUE,
     status = solved$status, slopes = slopes, combination = rbind(none, solved$combination, deparse.level = 0),
-    root = basis %*% block(1 / sqrt(weight), solved$root), ssr = solved$ssr, frame = frame,
+    root = basis %*% core_block_diagonal(1 / sqrt(weight), solved$root), ssr = solved$ssr, frame = frame,
     centre = grand, norms = sqrt(colSums(within^2))[-p], n = n, df_effects = df_effects,
     df_residual = n - k - df_effects, sst = sst
   ))

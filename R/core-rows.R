@@ -147,3 +147,12 @@ core_full_coefficients <- function(solution) {
 
 # The triangular factor of any matrix's rows.
 core_refactor <- function(rows) cpp_merge_triangles(matrix(0, ncol(rows), ncol(rows)), rows)
+
+# Two blocks along the diagonal and zeros beside them; a number is a block of one.
+core_block_diagonal <- function(first, rest) {
+  first <- as.matrix(first)
+  out <- matrix(0, nrow(first) + nrow(rest), ncol(first) + ncol(rest))
+  out[seq_len(nrow(first)), seq_len(ncol(first))] <- first
+  out[nrow(first) + seq_len(nrow(rest)), ncol(first) + seq_len(ncol(rest))] <- rest
+  out
+}

@@ -33,6 +33,9 @@ change_design <- function(design, ...) {
   validate_design(design)
 }
 
+# The columns that are stored, by name: regressors and what goes beside them.
+stored_names <- function(design) c(names(design$x), names(design$beside))
+
 validate_design <- function(design) {
   n <- length(design$y)
   a_row <- function(v) is.null(v) || length(v) == n

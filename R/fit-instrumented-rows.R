@@ -134,9 +134,15 @@ instrumented_fit <- function(request, design, sets, swept, parts, done) {
   fit
 }
 
-# What a fit keeps of its instruments: see new_panel_fit().
+# What a fit keeps of its instruments: a list of
+#   model, method, kappa     as asked, and of limited information
+#   endogenous, instruments  columns by name, those in use; dropped, instruments that are not; reasons, why
+#   reduced                  core_reduced_form()'s
+#   stored                   where columns stand among [x, beside, y]: z, exogenous ones and instruments; both, the
+#                            endogenous ones and the outcome
+#   bread                    of limited information (X_kappa'X)^-1, for classical errors
 instrumented_facts <- function(request, design, parts, done, solution, sets) {
-  names <- c(names(design$x), names(design$beside))
+  names <- stored_names(design)
   gone <- setdiff(names(design$beside), names[parts$kept$instruments])
   list(
     model = request$options$model, method = request$options$method, kappa = done$kappa,
@@ -152,8 +158,12 @@ instrumented_facts <- function(request, design, parts, done, solution, sets) {
 # The covariance of the moments of the instruments less X1, of two-stage least squares' residuals under those errors.
 instrument_moments <- function(fit, spec, parts) {
   if (!weighs_moments(spec)) stop_moment_errors(spec)
+  if (inherits(spec, "se_clustered")) {
+    found <- moments_by_cluster(fit, spec, cbind(c(-utils::tail(coefficients_by_part(fit)$b, parts$m), 1)))
+    check_more_clusters(found$clusters, parts$l)
+    return(found$W)
+  }
   errors <- compute_errors(plain_sums_of(spec), fit)
-  check_more_clusters(if (!is.null(errors$clusters)) min(errors$clusters), parts$l)
   at <- core_instrument_places(parts)$z + (nrow(errors$meat) - parts$inside)
   errors$meat[at, at, drop = FALSE]
 }

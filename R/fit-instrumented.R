@@ -53,9 +53,9 @@
 #' than instruments. Not every kind of error is given: see [standard_errors].
 #' @section Size:
 #' The true slope rejected at 5 percent, errors clustered, 20 to 200 entities (`docs/instruments.md` of the sources):
-#' with strong instruments CR1 in 3 to 9, CR3 in 2 to 8 percent of cases; with weak ones CR1 in 4 to 12, limited
-#' information in 4 to 7; by moments CR1 in 4 to 14 and CR3 in 3 to 9. The set of Anderson and Rubin does not have it in
-#' 3 to 6, however weak they are. Classical errors reject in 7 to 25.
+#' with strong instruments CR1 in 4 to 8, CR3 in 4 to 7 percent of cases; with weak ones CR1 in 4 to 14, limited
+#' information in 4 to 8; by moments CR1 in 6 to 15 and CR3 in 4 to 10. The set of Anderson and Rubin does not have it
+#' in 3 to 7, however weak they are. Classical errors reject in 8 to 28.
 #' @references Anderson, T. W. and Rubin, H. (1949), *Annals of Mathematical Statistics* 20. Basmann, R. L. (1957),
 #'   *Econometrica* 25. Hansen, L. P. (1982), *Econometrica* 50. Baltagi, B. H. and Li, Q. (1992), *Econometric
 #'   Theory* 8.

@@ -83,7 +83,7 @@ check_enough_instruments <- function(design, endogenous) {
 
 # Endogenous columns that nothing is left of, instruments that are not left or do not move them, and fits without error.
 check_instrument_parts <- function(parts, design, sets) {
-  names <- c(names(design$x), names(design$beside))
+  names <- stored_names(design)
   told <- function(reasons) {
     each <- vapply(unique(reasons), function(why) {
       sprintf("%s (%s)", list_some(names(reasons)[reasons == why], 6), why)
@@ -119,7 +119,7 @@ check_instrument_parts <- function(parts, design, sets) {
 
 # Why columns of one of the two regressions of core_instrument_parts() were dropped, by name.
 instrument_reasons <- function(parts, design, sets, solved = parts$z) {
-  names <- c(names(design$x), names(design$beside))
+  names <- stored_names(design)
   lead <- as.integer(parts$constant)
   gone <- which(solved$status[lead + seq_along(solved$of)] != 0L)
   stats::setNames(vapply(gone, function(j) {

@@ -27,7 +27,7 @@
 #                 many were estimated, and from how many rows; of, whose they are)
 #   covariance    NULL, or that of the entities within a period
 #   serial        NULL, or of disturbances that follow AR(1) what serial_rows() tells of them
-#   instrumented  NULL, or what of an instrumented fit: list(method, kappa, endogenous, instruments, dropped, bread)
+#   instrumented  NULL, or what of an instrumented fit: see instrumented_facts()
 #   errors        new_errors() of compute_errors()
 
 new_panel_fit <- function(request, design, solution, transform = new_transformation(), effects = list(),

@@ -4,7 +4,7 @@ stage_of <- function(fit, by, of_instruments = TRUE) {
   facts <- fit$instrumented
   regression <- fit$regression
   view <- core_stage_view(regression, facts$reduced, facts$stored, by, of_instruments)
-  names <- c(names(fit$design$x), names(fit$design$beside))[facts$stored$z]
+  names <- stored_names(fit$design)[facts$stored$z]
   lead <- has_constant(fit)
   n_terms <- length(view$coefficients)
   regression[c("residual", "regressors", "root", "frame")] <- view[c("residual", "regressors", "root", "frame")]
@@ -63,8 +63,6 @@ stage_strength <- function(fit) {
   conditional <- lapply(seq_len(m), function(j) conditional_strength(fit, j))
   table$conditional_f <- vapply(conditional, `[[`, 0, "f")
   table$conditional_p <- vapply(conditional, `[[`, 0, "p")
-  table$conditional_df1 <- vapply(conditional, `[[`, 0, "df1")
-  table$conditional_df2 <- vapply(conditional, `[[`, 0, "df2")
   table
 }
 
@@ -153,8 +151,15 @@ anderson_rubin_set <- function(fit, level = 0.95) {
     S <- list(xx = left[1, 1] * identity, xy = left[1, 2] * identity, yy = left[2, 2] * identity)
     most <- l * stats::qf(level, l, d)
   } else {
-    S <- if (inherits(spec, "se_robust")) moments_by_row(fit) else moments_by_cluster(fit, spec)
-    G <- S$clusters
+    G <- NULL
+    if (inherits(spec, "se_robust")) {
+      S <- moments_by_row(fit)
+    } else {
+      found <- moments_by_cluster(fit, spec, diag(2))
+      G <- found$clusters
+      x <- seq_len(l)
+      S <- list(xx = found$W[x, x, drop = FALSE], yy = found$W[-x, -x, drop = FALSE], xy = found$W[x, -x, drop = FALSE])
+    }
     check_more_clusters(G, l)
     f <- if (is.null(G)) stats::qf(level, l, d) else stats::qf(level, l, G - l)
     most <- if (is.null(G)) l * f else G * f * l / (G - l + f * l)
@@ -163,8 +168,8 @@ anderson_rubin_set <- function(fit, level = 0.95) {
   data.frame(low = vapply(pieces, `[`, 0, 1), high = vapply(pieces, `[`, 0, 2))
 }
 
-# The covariances of moments of the endogenous column x and the outcome y, both less X1: list(xx, xy, yy, clusters).
-# Rows that are fitted whatever their outcome do not count.
+# The covariances of moments of the endogenous column x and the outcome y, both less X1: list(xx, xy, yy). Rows that
+# are fitted whatever their outcome do not count.
 moments_by_row <- function(fit) {
   of <- function(by) stage_moments(fit, by, se_robust("HC0"), of_instruments = FALSE)$W
   x <- of(c(1, 0))
@@ -173,24 +178,22 @@ moments_by_row <- function(fit) {
   list(xx = times * x, yy = times * y, xy = times * (of(c(1, 1)) - x - y) / 2)
 }
 
-# On one walk.
-moments_by_cluster <- function(fit, spec) {
+# The products by cluster, on one walk, of instruments less X1 with combinations of the endogenous columns and the
+# outcome, columns of `by`, likewise less X1: list(W, of the moments of the first combination, then of the next;
+# clusters, how many of them have live rows).
+moments_by_cluster <- function(fit, spec, by) {
   parts <- fit$instrumented$reduced$parts
   dimension <- cluster_dimensions(fit, spec)[[1]]
   clusters <- cluster_groups(fit, dimension$columns)
   check_cluster_count(clusters$count, dimension$name, clusters$labels)
   at <- core_instrument_places(parts)
   upper <- core_residual_factor(parts, coefficients_by_part(fit)$b)
-  both <- parts$triangle[, c(at$x2, at$y), drop = FALSE]
-  both[at$x1, ] <- 0
-  combinations <- apply(both, 2, core_of_residual, upper)
-  sums <- core_walk_products(error_walk(whole_of(fit)), clusters, combinations, at$z)
-  products <- core_score_products(sums)
-  x <- seq_len(parts$l)
-  y <- parts$l + x
-  cross <- products[x, y, drop = FALSE]
-  list(xx = products[x, x, drop = FALSE], yy = products[y, y, drop = FALSE], xy = (cross + t(cross)) / 2,
-       clusters = live_groups(clusters, all_live_rows(fit))$count)
+  combined <- parts$triangle[, c(at$x2, at$y), drop = FALSE] %*% by
+  combined[at$x1, ] <- 0
+  walk <- error_walk(whole_of(fit))
+  found <- core_walk_combined(walk, clusters, apply(combined, 2, core_of_residual, upper), at$z, idle_residual(fit))
+  live <- live_of_all(fit, rows_walk(fit), live_rows(fit), found$idle)
+  list(W = core_score_products(found$sums), clusters = live_groups(clusters, live)$count)
 }
 
 # Whether instruments agree, of those errors: list(statistic, df: one number of chi-squared or two of F; p). Under
@@ -211,7 +214,8 @@ instruments_agree <- function(fit) {
     told <- drop(reduced$told %*% by)
     return(chi(sum(told^2) * df / (sum(told^2) + sum((reduced$left %*% by)^2))))
   }
-  found <- stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE)
+  found <- if (inherits(spec, "se_robust")) stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE) else
+    moments_by_cluster(fit, spec, cbind(by))
   check_more_clusters(found$clusters, l)
   J <- core_two_step_distance(x, y, found$W)
   if (is.null(found$clusters)) return(chi(J * df / all_live_rows(fit)$n))

@@ -43,7 +43,8 @@ whole_of <- function(fit) {
   upper <- parts$triangle[use, use, drop = FALSE]
   frame <- core_frame(list(upper = upper), parts$constant)
   if (has_swept_effects(fit)) {
-    frame <- list(upper = core_blocks(fit$regression$frame$upper[1, 1], upper), centre = numeric(length(use) + 1L))
+    frame <- list(upper = core_block_diagonal(fit$regression$frame$upper[1, 1], upper),
+                  centre = numeric(length(use) + 1L))
   }
   whole <- fit
   regression <- fit$regression

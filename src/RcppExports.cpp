@@ -461,8 +461,8 @@ BEGIN_RCPP
 END_RCPP
 }
 // cpp_walk_adjusted
-Rcpp::NumericMatrix cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick, int threads);
-RcppExport SEXP _wavetax_cpp_walk_adjusted(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP basisSEXP, SEXP residualSEXP, SEXP pickSEXP, SEXP threadsSEXP) {
+Rcpp::List cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick, double quick, int threads);
+RcppExport SEXP _wavetax_cpp_walk_adjusted(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP basisSEXP, SEXP residualSEXP, SEXP pickSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
@@ -472,14 +472,15 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type basis(basisSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericVector >::type residual(residualSEXP);
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type pick(pickSEXP);
+    Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_walk_adjusted(view, clusters, factor, skip, basis, residual, pick, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_walk_adjusted(view, clusters, factor, skip, basis, residual, pick, quick, threads));
     return rcpp_result_gen;
 END_RCPP
 }
-// cpp_walk_products
-Rcpp::NumericMatrix cpp_walk_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix combinations, int first, int count, int threads);
-RcppExport SEXP _wavetax_cpp_walk_products(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP combinationsSEXP, SEXP firstSEXP, SEXP countSEXP, SEXP threadsSEXP) {
+// cpp_walk_combined
+Rcpp::List cpp_walk_combined(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip, Rcpp::NumericMatrix combinations, int first, int count, double quick, int threads);
+RcppExport SEXP _wavetax_cpp_walk_combined(SEXP viewSEXP, SEXP clustersSEXP, SEXP factorSEXP, SEXP skipSEXP, SEXP combinationsSEXP, SEXP firstSEXP, SEXP countSEXP, SEXP quickSEXP, SEXP threadsSEXP) {
 BEGIN_RCPP
     Rcpp::RObject rcpp_result_gen;
     Rcpp::traits::input_parameter< Rcpp::List >::type view(viewSEXP);
@@ -489,8 +490,9 @@ BEGIN_RCPP
     Rcpp::traits::input_parameter< Rcpp::NumericMatrix >::type combinations(combinationsSEXP);
     Rcpp::traits::input_parameter< int >::type first(firstSEXP);
     Rcpp::traits::input_parameter< int >::type count(countSEXP);
+    Rcpp::traits::input_parameter< double >::type quick(quickSEXP);
     Rcpp::traits::input_parameter< int >::type threads(threadsSEXP);
-    rcpp_result_gen = Rcpp::wrap(cpp_walk_products(view, clusters, factor, skip, combinations, first, count, threads));
+    rcpp_result_gen = Rcpp::wrap(cpp_walk_combined(view, clusters, factor, skip, combinations, first, count, quick, threads));
     return rcpp_result_gen;
 END_RCPP
 }
@@ -1123,8 +1125,8 @@ static const R_CallMethodDef CallEntries[] = {
     {"_wavetax_cpp_cluster_changes", (DL_FUNC) &_wavetax_cpp_cluster_changes, 5},
     {"_wavetax_cpp_delete_clusters", (DL_FUNC) &_wavetax_cpp_delete_clusters, 9},
     {"_wavetax_cpp_walk_deleted", (DL_FUNC) &_wavetax_cpp_walk_deleted, 8},
-    {"_wavetax_cpp_walk_adjusted", (DL_FUNC) &_wavetax_cpp_walk_adjusted, 8},
-    {"_wavetax_cpp_walk_products", (DL_FUNC) &_wavetax_cpp_walk_products, 8},
+    {"_wavetax_cpp_walk_adjusted", (DL_FUNC) &_wavetax_cpp_walk_adjusted, 9},
+    {"_wavetax_cpp_walk_combined", (DL_FUNC) &_wavetax_cpp_walk_combined, 9},
     {"_wavetax_cpp_pair_sums", (DL_FUNC) &_wavetax_cpp_pair_sums, 3},
     {"_wavetax_cpp_cluster_moments", (DL_FUNC) &_wavetax_cpp_cluster_moments, 3},
     {"_wavetax_cpp_wild_draws", (DL_FUNC) &_wavetax_cpp_wild_draws, 4},

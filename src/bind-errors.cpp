@@ -165,15 +165,19 @@ Rcpp::NumericMatrix cpp_delete_clusters(Rcpp::NumericMatrix d, Rcpp::NumericMatr
   return out;
 }
 
-// What a walk over cross-products by cluster gives, `rows` numbers a cluster in a column.
+// What a walk over cross-products by cluster gives, `size` numbers a cluster in a column, and in `idle` how many rows
+// have a residual of the size `quick` or less.
 template <class Use>
 static Rcpp::NumericMatrix walk_grams(const RView& rows, const wavetax::Groups& by, const Eigen::MatrixXd& upper,
-                                      int skip, std::size_t size, int threads, Use use) {
+                                      int skip, std::size_t size, int threads, Use use, double quick = -1.0,
+                                      double* idle = nullptr) {
   Rcpp::NumericMatrix out(Rcpp::no_init(static_cast<int>(size), static_cast<int>(by.count)));
   std::fill(out.begin(), out.end(), 0.0);
   use.out = out.begin();
-  auto sums = wavetax::visit(*rows, wavetax::GramSink<Use>(by, upper, static_cast<std::size_t>(skip), use), threads);
+  auto sums = wavetax::visit(*rows, wavetax::GramSink<Use>(by, upper, static_cast<std::size_t>(skip), use, quick),
+                             threads);
   sums.end();
+  if (idle) *idle = static_cast<double>(sums.idle());
   return out;
 }
 
@@ -194,33 +198,40 @@ Rcpp::NumericMatrix cpp_walk_deleted(Rcpp::List view, Rcpp::List clusters, Rcpp:
                     wavetax::DeletedOf{&of, &taken, left, nullptr, wavetax::WithoutCluster(of), Eigen::MatrixXd()});
 }
 
-// See AdjustedOf.
+// See AdjustedOf: list(scores, a column a cluster; idle).
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
-                                      Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick,
-                                      int threads) {
+Rcpp::List cpp_walk_adjusted(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                             Rcpp::NumericMatrix basis, Rcpp::NumericVector residual, Rcpp::NumericMatrix pick,
+                             double quick, int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor), q = unpack(basis), of = unpack(pick);
   const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
   const Eigen::VectorXd c = Eigen::Map<const Eigen::VectorXd>(residual.begin(), residual.size());
   if (q.rows() != upper.cols() - skip || c.size() != q.rows() + 1 || of.rows() != q.cols())
     Rcpp::stop("Columns and factor do not fit.");
-  return walk_grams(rows, by, upper, skip, static_cast<std::size_t>(of.cols()), threads,
-                    wavetax::AdjustedOf{&q, &c, &of, nullptr, Eigen::MatrixXd(), Eigen::MatrixXd()});
+  double idle = 0.0;
+  const Rcpp::NumericMatrix scores = walk_grams(rows, by, upper, skip, static_cast<std::size_t>(of.cols()), threads,
+                                                wavetax::AdjustedOf(q, c, of), quick, &idle);
+  return Rcpp::List::create(Rcpp::Named("scores") = scores, Rcpp::Named("idle") = idle);
 }
 
-// See ProductsOf: rows from `first` on, from 0.
+// See CombinedScoreSink, `first` from 0: list(sums, a column a cluster; idle).
 // [[Rcpp::export(rng = false)]]
-Rcpp::NumericMatrix cpp_walk_products(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
-                                      Rcpp::NumericMatrix combinations, int first, int count, int threads) {
+Rcpp::List cpp_walk_combined(Rcpp::List view, Rcpp::List clusters, Rcpp::NumericMatrix factor, int skip,
+                             Rcpp::NumericMatrix combinations, int first, int count, double quick, int threads) {
   const RView rows(view);
   const Eigen::MatrixXd upper = factor_of(rows, factor), of = unpack(combinations);
   const wavetax::Groups by = as_groups(clusters, static_cast<R_xlen_t>(rows.n()));
   if (of.rows() != upper.cols() - skip + 1 || first < 0 || count < 0 || first + count > of.rows() - 1)
     Rcpp::stop("Columns and factor do not fit.");
-  const std::size_t size = static_cast<std::size_t>(count) * static_cast<std::size_t>(of.cols());
-  return walk_grams(rows, by, upper, skip, size, threads,
-                    wavetax::ProductsOf{&of, static_cast<std::size_t>(first), static_cast<std::size_t>(count), nullptr});
+  wavetax::CombinedScoreSink sums = wavetax::visit(
+      *rows,
+      wavetax::CombinedScoreSink(by, upper, static_cast<std::size_t>(skip), of, static_cast<std::size_t>(first),
+                                 static_cast<std::size_t>(count), quick),
+      threads);
+  Rcpp::NumericMatrix out(Rcpp::no_init(count * static_cast<int>(of.cols()), static_cast<int>(by.count)));
+  std::copy(sums.scores().begin(), sums.scores().end(), out.begin());
+  return Rcpp::List::create(Rcpp::Named("sums") = out, Rcpp::Named("idle") = static_cast<double>(sums.idle()));
 }
 
 // Correlations over pairs of columns, summed: see PairSums.

@@ -162,6 +162,79 @@ class ScoreSink {
   std::size_t idle_ = 0;
 };
 
+// By cluster the sums of w z c over its rows, of some coordinates z, those from `first` on, and combinations c of [z, e],
+// columns of `of`: what scores are at several coefficients. z are the coordinates past the first `skip`.
+class CombinedScoreSink {
+ public:
+  CombinedScoreSink(const Groups& clusters, const Eigen::MatrixXd& upper, std::size_t skip, const Eigen::MatrixXd& of,
+                    std::size_t first, std::size_t rows, double quick)
+      : table_(clusters, rows * static_cast<std::size_t>(of.cols())), upper_(&upper), skip_(skip), of_(&of),
+        taken_(-of.topRows(of.rows() - 1)), first_(skip + first), rows_(rows), quick_(quick) {}
+
+  std::vector<std::size_t> cuts(std::size_t n) const { return table_.cuts(n); }
+  CombinedScoreSink part() const {
+    CombinedScoreSink out = *this;
+    out.table_ = table_.part();
+    out.idle_ = 0;
+    return out;
+  }
+  void add(Block& block) {
+    idle_ += idle_rows(block, quick_);
+    to_orthonormal(*upper_, block.values, block.count);
+    const std::size_t count = static_cast<std::size_t>(of_->cols());
+    combined_.resize(count * block_rows);
+    for (std::size_t c = 0; c < count; ++c) combine(block, c, combined_.data() + c * block_rows);
+    table_.with_rows(block, [&](auto of_row) {
+      if (table_.sorted()) {
+        for_each_run(block, table_.codes(), [&](std::size_t at, std::size_t stop) {
+          double* sum = of_row(at);
+          for (std::size_t c = 0; c < count; ++c)
+            for (std::size_t r = 0; r < rows_; ++r)
+              *sum++ += run_product(block.column(first_ + r), combined_.data() + c * block_rows, at, stop);
+        });
+        return;
+      }
+      std::array<double*, block_rows> to;
+      for (std::size_t i = 0; i < block.count; ++i) to[i] = of_row(i);
+      for (std::size_t c = 0; c < count; ++c)
+        for (std::size_t r = 0; r < rows_; ++r) {
+          const double *const z = block.column(first_ + r), *const v = combined_.data() + c * block_rows;
+          for (std::size_t i = 0; i < block.count; ++i) *to[i]++ += z[i] * v[i];
+        }
+    });
+  }
+  void merge(const CombinedScoreSink& other) {
+    table_.merge(other.table_);
+    idle_ += other.idle_;
+  }
+  void finish() {}
+
+  // By cluster, the coordinates of the first combination, then of the next.
+  const Numbers& scores() { return table_.values(); }
+  std::size_t idle() const { return idle_; }
+
+ private:
+  void combine(const Block& block, std::size_t c, double* out) const {
+    const Eigen::Index column = static_cast<Eigen::Index>(c);
+    const double share = (*of_)(of_->rows() - 1, column);
+    for (std::size_t i = 0; i < block.count; ++i) out[i] = share * block.combined[i];
+    take_all(block.column(skip_), block_rows, taken_.col(column).data(), static_cast<std::size_t>(taken_.rows()), 1.0,
+             block.count, out);
+    if (block.weights)
+      for (std::size_t i = 0; i < block.count; ++i) out[i] *= block.weights[i];
+  }
+
+  GroupTable table_;
+  const Eigen::MatrixXd* upper_;
+  std::size_t skip_;
+  const Eigen::MatrixXd* of_;
+  Eigen::MatrixXd taken_;
+  std::size_t first_, rows_;
+  double quick_;
+  std::size_t idle_ = 0;
+  Numbers combined_;
+};
+
 // What is summed by cluster, made once for a block of rows however many groupings there are: a column each,
 // `block_rows` apart, of
 //   w e x                  for each column x: the scores, before they are taken to orthonormal coordinates

@@ -23,17 +23,18 @@ namespace wavetax {
 template <class Use>
 class GramSink {
  public:
-  GramSink(const Groups& clusters, const Eigen::MatrixXd& upper, std::size_t skip, Use use)
+  GramSink(const Groups& clusters, const Eigen::MatrixXd& upper, std::size_t skip, Use use, double quick = -1.0)
       : by_(clusters), upper_(&upper), skip_(skip), p_(static_cast<std::size_t>(upper.cols()) - skip + 1),
-        use_(std::move(use)) {}
+        use_(std::move(use)), quick_(quick) {}
 
   std::vector<std::size_t> cuts(std::size_t n) const {
     if (by_.sorted) return group_cuts(by_, n, 4 * piece_rows);
     return even_cuts(n, std::max<std::size_t>(n < 50000 ? n : (n + 1) / 2, 1));
   }
-  GramSink part() const { return GramSink(by_, *upper_, skip_, use_); }
+  GramSink part() const { return GramSink(by_, *upper_, skip_, use_, quick_); }
 
   void add(Block& block) {
+    idle_ += idle_rows(block, quick_);
     to_orthonormal(*upper_, block.values, block.count);
     std::vector<const double*>& columns = columns_;
     columns.clear();
@@ -66,6 +67,7 @@ class GramSink {
       }
   }
   void merge(const GramSink& other) {
+    idle_ += other.idle_;
     if (table_.empty()) table_ = other.table_;
     else
       for (std::size_t i = 0; i < other.table_.size(); ++i) table_[i] += other.table_[i];
@@ -76,6 +78,7 @@ class GramSink {
     if (table_.empty()) allocate(table_, by_.count * p_ * p_);
     for (std::size_t g = 0; g < by_.count; ++g) use_(table_.data() + g * p_ * p_, g);
   }
+  std::size_t idle() const { return idle_; }
 
  private:
   void open(int code) {
@@ -93,57 +96,46 @@ class GramSink {
   const Eigen::MatrixXd* upper_;
   std::size_t skip_, p_;
   Use use_;
+  double quick_;
+  std::size_t idle_ = 0;
   Numbers gram_, table_, weighted_;
   std::vector<const double*> columns_, times_;
   int code_ = 0;
 };
 
-// Of N_g the products of the rows `first`, ... of z with combinations of [z, e], columns of `of`: rows x combinations.
-struct ProductsOf {
-  const Eigen::MatrixXd* of;
-  std::size_t first, rows;
-  double* out;
-
-  void operator()(const double* gram, std::size_t g) {
-    const std::size_t p = static_cast<std::size_t>(of->rows()), count = static_cast<std::size_t>(of->cols());
-    double* const to = out + g * rows * count;
-    for (std::size_t c = 0; c < count; ++c)
-      for (std::size_t r = 0; r < rows; ++r) {
-        double total = 0.0;
-        for (std::size_t a = 0; a < p; ++a)
-          total += gram[std::max(a, first + r) * p + std::min(a, first + r)] *
-                   (*of)(static_cast<Eigen::Index>(a), static_cast<Eigen::Index>(c));
-        to[c * rows + r] = total;
-      }
-  }
-};
-
 // pick'(I - Q'N_g Q)^-1 Q' N_g c of regressors Q in z and the residual c of [z, e]; NaN where that has no inverse.
-struct AdjustedOf {
-  const Eigen::MatrixXd* q;
-  const Eigen::VectorXd* residual;
-  const Eigen::MatrixXd* pick;
-  double* out;
-  Eigen::MatrixXd whole, inner;
+class AdjustedOf {
+ public:
+  AdjustedOf(const Eigen::MatrixXd& q, const Eigen::VectorXd& residual, const Eigen::MatrixXd& pick)
+      : q_(&q), residual_(&residual), pick_(&pick), whole_(residual.size(), residual.size()),
+        along_(residual.size() - 1, q.cols()), inner_(q.cols(), q.cols()), x_(q.cols()) {}
+
+  double* out = nullptr;
 
   void operator()(const double* gram, std::size_t g) {
-    const Eigen::Index p = residual->size(), k = q->cols();
-    whole = Eigen::Map<const Eigen::MatrixXd>(gram, p, p).selfadjointView<Eigen::Upper>();
-    inner.noalias() = -(q->transpose() * whole.topLeftCorner(p - 1, p - 1) * *q);
-    inner.diagonal().array() += 1.0;
-    Eigen::VectorXd x = q->transpose() * (whole.topRows(p - 1) * *residual);
-    double* const to = out + g * static_cast<std::size_t>(pick->cols());
-    if (!solve(k, x)) {
-      std::fill_n(to, pick->cols(), std::numeric_limits<double>::quiet_NaN());
+    const Eigen::Index p = residual_->size(), z = p - 1, k = q_->cols();
+    for (Eigen::Index b = 0; b < p; ++b)
+      for (Eigen::Index a = 0; a <= b; ++a) whole_(a, b) = whole_(b, a) = gram[b * p + a];
+    for (Eigen::Index j = 0; j < k; ++j) {
+      along_.col(j).setZero();
+      for (Eigen::Index a = 0; a < z; ++a) along_.col(j) += (*q_)(a, j) * whole_.col(a).head(z);
+      for (Eigen::Index i = j; i < k; ++i) inner_(i, j) = (i == j ? 1.0 : 0.0) - q_->col(i).dot(along_.col(j));
+      // Q_j'N c, with N Q_j at hand but for its row of e.
+      x_[j] = along_.col(j).dot(residual_->head(z)) + (*residual_)[z] * q_->col(j).dot(whole_.col(z).head(z));
+    }
+    double* const to = out + g * static_cast<std::size_t>(pick_->cols());
+    if (!solve()) {
+      std::fill_n(to, pick_->cols(), std::numeric_limits<double>::quiet_NaN());
       return;
     }
-    Eigen::Map<Eigen::VectorXd>(to, pick->cols()).noalias() = pick->transpose() * x;
+    for (Eigen::Index c = 0; c < pick_->cols(); ++c) to[c] = pick_->col(c).dot(x_);
   }
 
  private:
   // x in place of inner^-1 x, by Cholesky; false where a share of 1 - 1e-9 or more is the cluster's.
-  bool solve(Eigen::Index k, Eigen::VectorXd& x) {
-    Eigen::MatrixXd& l = inner;
+  bool solve() {
+    Eigen::MatrixXd& l = inner_;
+    const Eigen::Index k = l.cols();
     for (Eigen::Index j = 0; j < k; ++j) {
       for (Eigen::Index i = 0; i < j; ++i) l(j, j) -= l(j, i) * l(j, i);
       if (!(l(j, j) > live_margin)) return false;
@@ -154,15 +146,21 @@ struct AdjustedOf {
       }
     }
     for (Eigen::Index j = 0; j < k; ++j) {
-      for (Eigen::Index i = 0; i < j; ++i) x[j] -= l(j, i) * x[i];
-      x[j] /= l(j, j);
+      for (Eigen::Index i = 0; i < j; ++i) x_[j] -= l(j, i) * x_[i];
+      x_[j] /= l(j, j);
     }
     for (Eigen::Index j = k; j-- > 0;) {
-      for (Eigen::Index i = j + 1; i < k; ++i) x[j] -= l(i, j) * x[i];
-      x[j] /= l(j, j);
+      for (Eigen::Index i = j + 1; i < k; ++i) x_[j] -= l(i, j) * x_[i];
+      x_[j] /= l(j, j);
     }
     return true;
   }
+
+  const Eigen::MatrixXd* q_;
+  const Eigen::VectorXd* residual_;
+  const Eigen::MatrixXd* pick_;
+  Eigen::MatrixXd whole_, along_, inner_;
+  Eigen::VectorXd x_;
 };
 
 }  // namespace wavetax
