@@ -36,7 +36,8 @@
 #'
 #' @inheritParams fit_fixed
 #' @param formula All regressors, endogenous ones among them.
-#' @param endogenous The terms of the formula that are instrumented, as written there: `~ log(berths)`.
+#' @param endogenous The terms of the formula that are instrumented, as written there: `~ log(berths)`. Products and
+#'   powers of them answer back too: what is left out is told of.
 #' @param instruments What instruments them, a one-sided formula.
 #' @param effects Those swept out, as of [fit_fixed()]: by default of the entity, of differences none.
 #' @param model `"fixed"`, `"difference"`, `"random"` or `"pooled"`.

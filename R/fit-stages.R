@@ -36,8 +36,23 @@ stage_moments <- function(fit, by, spec = stage_errors(fit), of_instruments = TR
   size <- nrow(stage$regression$root)
   meat <- if (is.matrix(errors$meat)) errors$meat else diag(errors$meat, size)
   at <- size - rev(seq_len(l)) + 1L
-  list(W = meat[at, at, drop = FALSE], df = errors$df[1],
-       clusters = if (identical(errors$joint, "clusters")) min(errors$clusters))
+  W <- meat[at, at, drop = FALSE]
+  clusters <- if (identical(errors$joint, "clusters")) min(errors$clusters)
+  check_more_clusters(clusters, l)
+  check_moments_vary(W, errors$label)
+  list(W = W, df = errors$df[1], clusters = clusters,
+       told_once = intersect(fit$instrumented$instruments, errors$told_once))
+}
+
+# Moments that are 0 by construction, those of seasons summed by season say, have no covariance.
+check_moments_vary <- function(W, label) {
+  values <- eigen(W, symmetric = TRUE, only.values = TRUE)$values
+  if (min(values) > 1e-12 * max(values)) return(invisible())
+  stop_wavetax(
+    c("no_scores", "instruments", "errors"),
+    sprintf("The moments of the instruments, or of a combination of them, do not vary under errors %s.", label),
+    todo = "Use errors that are not summed along what the instruments are constant in, or other instruments."
+  )
 }
 
 # The errors of a first stage: those of the fit, of a bootstrap those whose t it draws.
@@ -73,7 +88,7 @@ one_strength <- function(fit, j) {
   told <- facts$reduced$told[, j]
   found <- stage_moments(fit, by)
   df <- found$df
-  check_more_clusters(found$clusters, length(told))
+  check_told_by_several(found$told_once, facts$endogenous[j], fit$errors$label)
   one <- core_strength(told, found$W)
   joint <- joint_f(one$f * length(told), length(told), found)
   all <- sum(told^2) + sum((facts$reduced$left %*% by)^2)
@@ -83,6 +98,17 @@ one_strength <- function(fit, j) {
     middling = core_strength_critical(told, found$W, df, 0.3),
     weak_p = stats::pf(one$effective, one$K, df, ncp = one$centrality, lower.tail = FALSE),
     partial_r_squared = sum(told^2) / all, conditional_f = NA_real_, conditional_p = NA_real_
+  )
+}
+
+# The covariance of clusters does not see what one of them alone tells: the effective F would be of any size.
+check_told_by_several <- function(once, endogenous, label) {
+  if (length(once) == 0) return(invisible())
+  stop_wavetax(
+    c("told_once", "instruments", "errors"),
+    sprintf("%s %s of %s in one cluster alone, of which errors %s know nothing.", list_some(once),
+            if (length(once) == 1) "tells" else "tell", endogenous, label),
+    todo = "Leave such instruments out, or use other errors: `with_errors(fit, se_robust())`."
   )
 }
 
@@ -160,7 +186,6 @@ anderson_rubin_set <- function(fit, level = 0.95) {
       x <- seq_len(l)
       S <- list(xx = found$W[x, x, drop = FALSE], yy = found$W[-x, -x, drop = FALSE], xy = found$W[x, -x, drop = FALSE])
     }
-    check_more_clusters(G, l)
     f <- if (is.null(G)) stats::qf(level, l, d) else stats::qf(level, l, G - l)
     most <- if (is.null(G)) l * f else G * f * l / (G - l + f * l)
   }
@@ -193,7 +218,15 @@ moments_by_cluster <- function(fit, spec, by) {
   walk <- error_walk(whole_of(fit))
   found <- core_walk_combined(walk, clusters, apply(combined, 2, core_of_residual, upper), at$z, idle_residual(fit))
   live <- live_of_all(fit, rows_walk(fit), live_rows(fit), found$idle)
-  list(W = core_score_products(found$sums), clusters = live_groups(clusters, live)$count)
+  live_clusters <- live_groups(clusters, live)$count
+  check_more_clusters(live_clusters, parts$l)
+  W <- core_score_products(found$sums)
+  # Each combination with all instruments, whatever their units.
+  check_moments_vary(Reduce(`+`, lapply(seq_len(ncol(by)), function(c) {
+    of <- (c - 1) * parts$l + seq_len(parts$l)
+    W[of, of, drop = FALSE] / core_trace(W[of, of, drop = FALSE])
+  })), sprintf("clustered by %s", dimension$name))
+  list(W = W, clusters = live_clusters)
 }
 
 # Whether instruments agree, of those errors: list(statistic, df: one number of chi-squared or two of F; p). Under
@@ -216,7 +249,6 @@ instruments_agree <- function(fit) {
   }
   found <- if (inherits(spec, "se_robust")) stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE) else
     moments_by_cluster(fit, spec, cbind(by))
-  check_more_clusters(found$clusters, l)
   J <- core_two_step_distance(x, y, found$W)
   if (is.null(found$clusters)) return(chi(J * df / all_live_rows(fit)$n))
   G <- found$clusters
@@ -253,14 +285,20 @@ augmented_regression <- function(parts) {
 }
 
 # What an instrumented fit tells of its instruments beside its estimates: list(strength, a table; set, that of the one
-# endogenous coefficient; agree, of over-identification), NULL where it is not known under its errors.
+# endogenous coefficient; agree, of over-identification), NULL where it is not known under its errors; untold, why
+# the strength is not.
 told_of_instruments <- function(fit) {
   facts <- fit$instrumented
   if (!is.null(fit$errors$instruments_told)) return(fit$errors$instruments_told)
   known <- function(expr) tryCatch(expr, wavetax_error = function(cnd) NULL)
+  untold <- NULL
+  strength <- tryCatch(stage_strength(fit), wavetax_error = function(cnd) {
+    if (inherits(cnd, "wavetax_error_told_once")) untold <<- sub("\\.$", "", cnd$message)
+    NULL
+  })
   alone <- length(facts$endogenous) == 1
   list(
-    strength = known(stage_strength(fit)), set = if (alone) known(anderson_rubin_set(fit)),
+    strength = strength, untold = untold, set = if (alone) known(anderson_rubin_set(fit)),
     rank = if (!alone) known(rank_statistic(fit)),
     agree = if (length(facts$instruments) > length(facts$endogenous)) known(instruments_agree(fit))
   )

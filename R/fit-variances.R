@@ -40,8 +40,8 @@ check_takes_variances <- function(request) {
   if (is_source(request$data)) stop_pieces("Variances of groups need all rows at once.", "Read the data whole.")
   if (method_of(request)$nests) return(invisible())
   stop_wavetax("weights",
-               sprintf("Weights from estimated variances are of pooled and fixed effects fits, not of a %s fit.",
-                       method_words(request)),
+               sprintf("Weights from estimated variances are of pooled and fixed effects fits, not of %s %s fit.",
+                       article_of(method_words(request)), method_words(request)),
                todo = "`fit_gls(variances = \"entity\")` is another way.")
 }
 

@@ -22,16 +22,13 @@ compute_errors.se_classical <- function(spec, fit) {
 # The error variance, of every row alike; times what makes up for variances that were estimated.
 classical_meat <- function(fit) {
   bread <- fit$instrumented$bread
-  if (!is.null(bread)) return(fit$scale * meat_of_bread(fit$regression$root, bread))
+  if (!is.null(bread)) {
+    back <- core_row_inverse(fit$regression$root)
+    return(fit$scale * back %*% bread %*% t(back))
+  }
   adjustment <- fit$adjustment
   if (!is.null(adjustment$whole)) return(fit$scale * adjustment$whole^2)
   if (is.null(adjustment$by_row)) return(fit$scale)
   check_keeps_rows(fit, "these errors")
   fit$scale * crossprod(core_coordinate_rows(rows_walk(fit))$z * fit$transform$inflate)
-}
-
-# The meat between `root` and its transpose of which the bread comes out.
-meat_of_bread <- function(root, bread) {
-  back <- t(root) %*% solve(tcrossprod(root))
-  back %*% bread %*% t(back)
 }

@@ -36,7 +36,9 @@ dropped_instruments_words <- function(facts) {
 
 strength_words <- function(told, fit) {
   strength <- told$strength
-  if (is.null(strength)) return("Strength: not told under these errors")
+  if (is.null(strength)) {
+    return(paste0("Strength: not told under these errors", if (!is.null(told$untold)) paste0(": ", told$untold)))
+  }
   if (nrow(strength) > 1) {
     of_each <- sprintf("%s of %s", format_number(strength$conditional_f, 3), strength$endogenous)
     return(c(

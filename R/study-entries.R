@@ -82,8 +82,6 @@ entry_levels <- function(name, entries, block) {
   }
 }
 
-article_of <- function(word) if (grepl("^[aeiou]", word)) "an" else "a"
-
 one_of_section <- function(section) sub("s$", "", section)
 
 # The keys of all levels, later ones in place of earlier; `none` takes back.

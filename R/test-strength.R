@@ -23,7 +23,8 @@
 #'   column); `partial_r_squared`; `conditional_f`, `conditional_p` (of several).
 #' @section Errors:
 #' `wavetax_error_method` of a fit without instruments; `wavetax_error_errors` under errors as given, and with no more
-#' clusters than instruments.
+#' clusters than instruments; `wavetax_error_told_once` where one cluster alone has what an instrument moves, which the
+#' covariance of clusters does not see; `wavetax_error_no_scores` where moments are 0 by construction.
 #' @references Montiel Olea, J. L. and Pflueger, C. (2013), *Journal of Business & Economic Statistics* 31.
 #'   Sanderson, E. and Windmeijer, F. (2016), *Journal of Econometrics* 190. Kleibergen, F. and Paap, R. (2006),
 #'   *Journal of Econometrics* 133.

@@ -64,6 +64,8 @@ list_some <- function(x, show = 3) {
   paste0(paste(x[seq_len(show)], collapse = ", "), ", and ", count_words(length(x) - show), " more")
 }
 
+article_of <- function(word) if (grepl("^[aeiou]", word)) "an" else "a"
+
 # "is text", for a column that should be something else
 kind_words <- function(x) if (is.character(x)) "text" else paste("of class", class(x)[1])
 

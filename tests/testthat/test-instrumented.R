@@ -191,6 +191,22 @@ test_that("whether instruments agree is Sargan's statistic, and J by rows and by
   }
 })
 
+test_that("what one cluster alone tells is no strength, and moments that are 0 by construction are told of", {
+  d <- instrumented_sample()
+  d$once <- d$z1 * (d$id == 3)
+  d$season <- factor(d$year)
+  fit <- fit_instrumented(y ~ x1 + q1, panel_frame(d, id, year), ~ q1, ~ once)
+  expect_error(test_strength(fit), "once tells of q1 in one cluster alone", class = "wavetax_error_told_once")
+  expect_output(print(fit), "Strength: not told under these errors: once tells of q1")
+  expect_gt(test_strength(with_errors(fit, se_robust()))$table$f, 0)
+  expect_identical(unlist(confint(fit, method = "anderson-rubin")), c(low = -Inf, high = Inf))
+  expect_error(test_strength(stats::update(fit, instruments = ~ z1 + once)), class = "wavetax_error_told_once")
+  by_year <- fit_instrumented(y ~ x1 + q1, panel_frame(d, id, year), ~ q1, ~ season, "none",
+                              errors = se_clustered(~ year))
+  expect_error(test_strength(by_year), "do not vary under errors", class = "wavetax_error_no_scores")
+  expect_output(print(by_year), "Strength: not told under these errors\n")
+})
+
 test_that("units, shifts, order, labels and rows alone in an effect change nothing", {
   d <- instrumented_sample()
   told <- function(d, ...) {
