@@ -30,7 +30,8 @@ terms_in_turn <- function(fit) {
   if (!method_of(fit)$nests) {
     stop_wavetax("not_nested",
                  sprintf("Sums of squares in turn are of pooled or fixed effects fits, not of %s %s fit.",
-                         article_of(method_words(fit)), method_words(fit)), todo = "`test_joint(fit, term)` tests terms of any fit.")
+                         article_of(method_words(fit)), method_words(fit)),
+                 todo = "`test_joint(fit, term)` tests terms of any fit.")
   }
   terms <- kept_terms(fit)
   along <- drop(fit$regression$frame$upper %*% kept_estimates(fit))
