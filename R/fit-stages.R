@@ -46,7 +46,7 @@ stage_moments <- function(fit, by, spec = stage_errors(fit), of_instruments = TR
 
 # Moments that are 0 by construction, those of seasons summed by season say, have no covariance.
 check_moments_vary <- function(W, label) {
-  values <- eigen(W, symmetric = TRUE, only.values = TRUE)$values
+  values <- if (anyNA(W)) 0 else eigen(W, symmetric = TRUE, only.values = TRUE)$values
   if (min(values) > 1e-12 * max(values)) return(invisible())
   stop_wavetax(
     c("no_scores", "instruments", "errors"),
