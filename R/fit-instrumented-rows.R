@@ -158,11 +158,5 @@ instrumented_facts <- function(request, design, parts, done, solution, sets) {
 # The covariance of the moments of the instruments less X1, of two-stage least squares' residuals under those errors.
 instrument_moments <- function(fit, spec, parts) {
   if (!weighs_moments(spec)) stop_moment_errors(spec)
-  if (inherits(spec, "se_clustered")) {
-    found <- moments_by_cluster(fit, spec, cbind(c(-utils::tail(coefficients_by_part(fit)$b, parts$m), 1)))
-    return(found$W)
-  }
-  errors <- compute_errors(plain_sums_of(spec), fit)
-  at <- core_instrument_places(parts)$z + (nrow(errors$meat) - parts$inside)
-  errors$meat[at, at, drop = FALSE]
+  plain_moments(fit, spec, c(-utils::tail(coefficients_by_part(fit)$b, parts$m), 1))$W
 }

@@ -193,10 +193,17 @@ anderson_rubin_set <- function(fit, level = 0.95) {
   data.frame(low = vapply(pieces, `[`, 0, 1), high = vapply(pieces, `[`, 0, 2))
 }
 
+# The products behind errors by rows or by clusters, without small-sample factors, of instruments less X1 with one
+# combination of the endogenous columns and the outcome: list(W, clusters).
+plain_moments <- function(fit, spec, by) {
+  if (inherits(spec, "se_robust")) return(stage_moments(fit, by, se_robust("HC0"), of_instruments = FALSE))
+  moments_by_cluster(fit, spec, cbind(by))
+}
+
 # The covariances of moments of the endogenous column x and the outcome y, both less X1: list(xx, xy, yy). Rows that
 # are fitted whatever their outcome do not count.
 moments_by_row <- function(fit) {
-  of <- function(by) stage_moments(fit, by, se_robust("HC0"), of_instruments = FALSE)$W
+  of <- function(by) plain_moments(fit, se_robust(), by)$W
   x <- of(c(1, 0))
   y <- of(c(0, 1))
   times <- all_live_rows(fit)$n / (stage_df(fit) + length(fit$instrumented$instruments))
@@ -247,8 +254,7 @@ instruments_agree <- function(fit) {
     told <- drop(reduced$told %*% by)
     return(chi(sum(told^2) * df / (sum(told^2) + sum((reduced$left %*% by)^2))))
   }
-  found <- if (inherits(spec, "se_robust")) stage_moments(fit, by, plain_sums_of(spec), of_instruments = FALSE) else
-    moments_by_cluster(fit, spec, cbind(by))
+  found <- plain_moments(fit, spec, by)
   J <- core_two_step_distance(x, y, found$W)
   if (is.null(found$clusters)) return(chi(J * df / all_live_rows(fit)$n))
   G <- found$clusters
@@ -291,14 +297,11 @@ told_of_instruments <- function(fit) {
   facts <- fit$instrumented
   if (!is.null(fit$errors$instruments_told)) return(fit$errors$instruments_told)
   known <- function(expr) tryCatch(expr, wavetax_error = function(cnd) NULL)
-  untold <- NULL
-  strength <- tryCatch(stage_strength(fit), wavetax_error = function(cnd) {
-    if (inherits(cnd, "wavetax_error_told_once")) untold <<- sub("\\.$", "", cnd$message)
-    NULL
-  })
+  strength <- tryCatch(stage_strength(fit), wavetax_error = identity)
+  untold <- if (inherits(strength, "wavetax_error_told_once")) sub("\\.$", "", strength$message)
   alone <- length(facts$endogenous) == 1
   list(
-    strength = strength, untold = untold, set = if (alone) known(anderson_rubin_set(fit)),
+    strength = if (is.data.frame(strength)) strength, untold = untold, set = if (alone) known(anderson_rubin_set(fit)),
     rank = if (!alone) known(rank_statistic(fit)),
     agree = if (length(facts$instruments) > length(facts$endogenous)) known(instruments_agree(fit))
   )
@@ -325,11 +328,6 @@ values_not_rejected <- function(fit, parm, level) {
   set <- anderson_rubin_set(fit, level)
   structure(set, class = c("values_not_rejected", "data.frame"), term = facts$endogenous, level = level,
             errors = fit$errors$label, places = set_decimals(set, fit))
-}
-
-# The sums behind errors by rows or by clusters, without small-sample factors.
-plain_sums_of <- function(spec) {
-  if (inherits(spec, "se_robust")) se_robust("HC0") else replace(spec, "type", "CR0")
 }
 
 # The decimals of a set's ends: those of the estimate, and as many as tell two digits of the shortest piece or gap.

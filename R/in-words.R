@@ -27,6 +27,8 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
   check_is_fit(fit)
   check_level(level)
   check_keeps_rows(fit, "means of its regressors")
+  # What is told of instruments is computed once for all sentences.
+  if (!is.null(fit$instrumented)) fit$errors$instruments_told <- told_of_instruments(fit)
   all <- kept_terms(fit)
   chosen <- if (is.null(terms)) slope_names(fit) else chosen_terms(terms, all)
   if (!is.character(chosen)) chosen <- all[chosen]

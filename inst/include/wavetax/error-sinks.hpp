@@ -103,6 +103,30 @@ inline void products_with(const Block& block, const double* v, std::size_t width
   }
 }
 
+// Into a table by group the sums of `rows` columns, from `first` on, times each of `count` vectors, `block_rows` apart:
+// the columns with the first vector, then with the next.
+inline void add_products(GroupTable& table, const Block& block, std::size_t first, std::size_t rows, const double* v,
+                         std::size_t count) {
+  table.with_rows(block, [&](auto of_row) {
+    if (table.sorted()) {
+      for_each_run(block, table.codes(), [&](std::size_t at, std::size_t stop) {
+        double* sum = of_row(at);
+        for (std::size_t c = 0; c < count; ++c)
+          for (std::size_t r = 0; r < rows; ++r)
+            *sum++ += run_product(block.column(first + r), v + c * block_rows, at, stop);
+      });
+      return;
+    }
+    std::array<double*, block_rows> to;
+    for (std::size_t i = 0; i < block.count; ++i) to[i] = of_row(i);
+    for (std::size_t c = 0; c < count; ++c)
+      for (std::size_t r = 0; r < rows; ++r) {
+        const double *const z = block.column(first + r), *const one = v + c * block_rows;
+        for (std::size_t i = 0; i < block.count; ++i) to[i][c * rows + r] += z[i] * one[i];
+      }
+  });
+}
+
 // s_g = sum of w u e over the rows of cluster g. By period these are the sums that spatial and serial
 // covariances start from. Products are summed of the swept columns as they are, and each cluster's sum is taken to
 // orthonormal coordinates at the end.
@@ -122,21 +146,7 @@ class ScoreSink {
     idle_ += idle_rows(block, quick_);
     if (block.weights)
       for (std::size_t i = 0; i < block.count; ++i) block.combined[i] *= block.weights[i];
-    table_.with_rows(block, [&](auto of_row) {
-      if (table_.sorted()) {
-        for_each_run(block, table_.codes(), [&](std::size_t at, std::size_t stop) {
-          double* const sum = of_row(at);
-          for (std::size_t c = 0; c < width_; ++c) sum[c] += run_product(block.column(c), block.combined, at, stop);
-        });
-        return;
-      }
-      std::array<double*, block_rows> to;
-      for (std::size_t i = 0; i < block.count; ++i) to[i] = of_row(i);
-      for (std::size_t c = 0; c < width_; ++c) {
-        const double* const x = block.column(c);
-        for (std::size_t i = 0; i < block.count; ++i) to[i][c] += x[i] * block.combined[i];
-      }
-    });
+    add_products(table_, block, 0, width_, block.combined, 1);
   }
   void merge(const ScoreSink& other) {
     table_.merge(other.table_);
@@ -184,24 +194,7 @@ class CombinedScoreSink {
     const std::size_t count = static_cast<std::size_t>(of_->cols());
     combined_.resize(count * block_rows);
     for (std::size_t c = 0; c < count; ++c) combine(block, c, combined_.data() + c * block_rows);
-    table_.with_rows(block, [&](auto of_row) {
-      if (table_.sorted()) {
-        for_each_run(block, table_.codes(), [&](std::size_t at, std::size_t stop) {
-          double* sum = of_row(at);
-          for (std::size_t c = 0; c < count; ++c)
-            for (std::size_t r = 0; r < rows_; ++r)
-              *sum++ += run_product(block.column(first_ + r), combined_.data() + c * block_rows, at, stop);
-        });
-        return;
-      }
-      std::array<double*, block_rows> to;
-      for (std::size_t i = 0; i < block.count; ++i) to[i] = of_row(i);
-      for (std::size_t c = 0; c < count; ++c)
-        for (std::size_t r = 0; r < rows_; ++r) {
-          const double *const z = block.column(first_ + r), *const v = combined_.data() + c * block_rows;
-          for (std::size_t i = 0; i < block.count; ++i) *to[i]++ += z[i] * v[i];
-        }
-    });
+    add_products(table_, block, first_, rows_, combined_.data(), count);
   }
   void merge(const CombinedScoreSink& other) {
     table_.merge(other.table_);
