@@ -24,22 +24,23 @@ focus_contrast <- function(fit, focus) {
   if (is.null(unit) || !any(columns_of_unit(fit, unit) %in% terms)) return(NULL)
   step <- unit_steps(fit, unit)[[1]]
   change <- function(case) {
-    change_contrast(fit, units, c(stats::setNames(list(step$from), unit$name), case),
+    whole_change(fit, units, c(stats::setNames(list(step$from), unit$name), case),
                     c(stats::setNames(list(step$to), unit$name), case))
   }
   categories <- Filter(function(other) other$kind == "category", units_beside(units, unit))
-  average_change(fit, categories, change, list())
+  whole <- average_change(fit, categories, change, list())
+  # What moves with it and has no estimate: the change is not told.
+  if (any(whole[!names(whole) %in% terms] != 0)) return(NULL)
+  stats::setNames(whole[terms], terms)
 }
 
 # Over the levels of categories, by their shares of the rows.
 average_change <- function(fit, categories, change, case) {
   if (length(categories) == 0) return(change(case))
   one <- categories[[1]]
-  values <- take_rows(evaluate_one(one$call, one$name, fit$design$data,
-                                   baseenv_or(environment(fit$design$blueprint$terms)), fit$design$index),
-                      fit$design$rows)
+  values <- category_values(fit, one)
   w <- if (is.null(fit$design$weights)) rep(1, length(values)) else fit$design$weights
-  shares <- vapply(one$values, function(level) sum(w[as.character(values) == level]), 0) / sum(w)
+  shares <- vapply(one$values, function(level) sum(w[values == level]), 0) / sum(w)
   Reduce(`+`, lapply(seq_along(shares), function(l) {
     shares[[l]] * average_change(fit, categories[-1], change, c(case, stats::setNames(list(one$values[l]), one$name)))
   }))

@@ -36,7 +36,7 @@ focus_choices <- function(x) {
     under <- if (name == x$model) x$fit else if (is.null(spec)) fit else
       tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- if (!is.null(contrast)) combination_of(under, contrast, 1 - x$level)
-    shown <- !is.null(row) && !(name == x$model && x$standing == "none") && !identical(x$errors$reason, "perfect fit")
+    shown <- !is.null(row) && !(name == x$model && x$standing == "none") && !isTRUE(x$errors$reason %in% c("perfect fit", "of outcome"))
     data.frame(
       candidate = name, model = short_candidate(name, x), estimate = if (is.null(row)) NA_real_ else row$estimate,
       std_error = if (shown) row$std_error else NA_real_, low = if (shown) row$low else NA_real_,
@@ -85,7 +85,7 @@ error_reason_words <- function(x) {
   if (is.null(x$errors$spec)) return("these rows tell no clustered errors")
   if (x$errors$entities == 1) return(sprintf("one %s is no clusters", x$entity))
   if (x$errors$shared) {
-    return(sprintf("%s share shocks that go with %s", plural_of(x$entity), x$focus))
+    return(sprintf("%s may share shocks that go with %s: the wider of two errors is taken", plural_of(x$entity), x$focus))
   }
   if (x$kind == "common") return(sprintf("the wider of those by %s and by %s", x$entity, x$period))
   if (x$kind == "fixed") return(sprintf("rows of one %s are related", x$entity))
@@ -145,7 +145,7 @@ recommendation_words <- function(x) {
   told <- interval_text(row$estimate, x$interval[["low"]], x$interval[["high"]],
                         if (is.null(row$std_error)) NA_real_ else row$std_error, x$level)
   sentences <- focus_sentences(x)
-  what <- if (is.null(x$about$term)) sprintf("One more of %s at the means", x$focus) else x$focus
+  what <- if (is.null(x$about$term)) focus_step_words(x) else x$focus
   if (identical(x$errors$reason, "dropped")) return(sprintf("This model says nothing on %s.", x$focus))
   if (x$standing == "comparison") {
     return(c(sprintf(paste("No model here tells the effect of %s: it does not change within %s, and whether it is",
@@ -159,6 +159,12 @@ recommendation_words <- function(x) {
   c(sprintf("Use %s, errors %s. %s: %s.", candidate_words(x$model, x), error_choice_words(x), what, told), sentences,
     if (x$unrelated) sprintf("This rests on your claim that what is fixed about %s is unrelated to %s.", entities,
                              x$focus))
+}
+
+# What is changed of a focus that enters several terms.
+focus_step_words <- function(x) {
+  unit <- formula_units(x$fit)[[x$about$unit]]
+  sprintf("%s at the means", upper_first(unit_steps(x$fit, unit)[[1]]$words))
 }
 
 # Sentences on the focus, of the recommended fit.
@@ -176,6 +182,7 @@ focus_sentences <- function(x) {
 
 no_interval_words <- function(x) {
   switch(x$errors$reason,
+    "of outcome" = c("No interval is promised.", as_sentences(told_of_outcome(x$fit))),
     "perfect fit" = "The model fits every row: no noise is left to tell an interval.",
     lost = sprintf("Only one %s tells about %s: no interval.", x$errors$lost_in, x$focus),
     "few entities" = sprintf("%s %s no interval: at least %s are needed.%s",
@@ -199,8 +206,10 @@ caveat_words <- function(x) {
     },
     beside_words(x), by_tests_words(x),
     if (x$kind == "common" && x$standing == "interval") common_words(x),
-    if (x$errors$shared) sprintf("%s share shocks that go with %s: the errors are those by %s.", upper_first(entities),
-                                 x$focus, x$period),
+    if (x$errors$shared) {
+      sprintf("%s may share shocks that go with %s: the wider of two errors is taken, that by %s.", upper_first(entities),
+              x$focus, x$period)
+    },
     thin_words(x), untold_words(x), unused_serial_words(x),
     if (x$kind != "fixed" && !x$unrelated) {
       sprintf(paste("Effects take out what does not change. What changes together with %s and moves %s itself is not",
@@ -242,6 +251,7 @@ beside_words <- function(x) {
 
 by_tests_words <- function(x) {
   row <- x$choices[x$choices$role == "by tests", ]
+  if (identical(x$errors$reason, "of outcome")) return(NULL)
   if (nrow(row) == 0) return("A choice by tests on the same data would have given the same model.")
   sprintf("A choice by tests on the same data would have given %s: %s. Intervals after such a choice are too short.",
           candidate_words(row$candidate, x), interval_text(row$estimate, row$low, row$high, row$std_error, x$level))

@@ -18,7 +18,8 @@
 #' where the period sums of its scores vary more than unrelated rows would (CR0 by period above HC0).
 #'
 #' There is no interval, and the estimate is shown without one, where one entity alone tells the coefficient, with fewer
-#' than 4 entities, and for a common regressor with fewer than 3 periods.
+#' than 4 entities, for a common regressor with fewer than 3 periods, and where a regressor is made of the outcome, as
+#' its own past is, or comes after it.
 #'
 #' Tests of the usual questions are shown and read, and choose nothing; what a choice by them would have given stands
 #' beside. So do random effects, which would be more precise if what is fixed about entities were unrelated to the
@@ -28,7 +29,8 @@
 #' @param formula,data As for the `fit_` functions; `data` is a [panel_frame()].
 #' @param focus The regressor of interest, by its coefficient or column: bare, quoted, or as a one-sided formula;
 #'   `NULL`: the first one. Of a column that enters several terms (its square, products) the effect is the finite change
-#'   of [in_words()].
+#'   of [in_words()], and a model whose effects take a part of that change out has no figure; a product (`"x:z"`) is its
+#'   coefficient.
 #' @param weights,rows As for [fit_fixed()].
 #' @param level The level that tests are read at; intervals cover the rest.
 #' @param seed Where draws of simulated p values start.
@@ -138,11 +140,12 @@ focus_of <- function(focus, fit) {
   if (is.null(focus)) focus <- slopes[1]
   check_text(focus, "focus", "Name the regressor of interest in quotes.", kind = "unknown_term")
   if (!focus %in% slopes && sprintf("`%s`", focus) %in% slopes) focus <- sprintf("`%s`", focus)
+  if (!focus %in% slopes) focus <- in_own_order(focus, slopes)
   if (focus %in% slopes) {
-    own <- units_of_term(fit, units, focus)
-    alone <- length(own) == 0 || (length(own) == 1 && owns_one_column(fit, units[[own]], focus))
-    category <- length(own) == 1 && units[[own]]$kind == "category"
-    return(list(name = focus, unit = if (length(own) > 0) own[1], term = if (alone || category) focus))
+    unit <- whole_unit(fit, units, focus)
+    if (is.null(unit)) return(list(name = focus, unit = NULL, term = focus))
+    alone <- unit$kind == "category" || owns_one_column(fit, unit, focus)
+    return(list(name = focus, unit = unit$name, term = if (alone) focus))
   }
   made <- Filter(function(unit) {
     focus == unit$name || (unit$kind == "category" && focus %in% all.vars(unit$call))
@@ -157,6 +160,23 @@ focus_of <- function(focus, fit) {
   check_not_dropped(focus, fit)
   stop_wavetax("unknown_term", sprintf("`focus` is %s, which is no regressor of the equation.", dQuote(focus, FALSE)),
                todo = sprintf("Regressors are %s.", list_some(unique(c(slopes, names(units))), 8)))
+}
+
+# The variable whose whole change a coefficient names, NULL where it names itself: a product, a power.
+whole_unit <- function(fit, units, term) {
+  terms <- fit$design$blueprint$terms
+  place <- fit$design$blueprint$assign[match(term, names(fit$design$x))]
+  if (is.na(place) || attr(terms, "order")[place] > 1) return(NULL)
+  call <- as.list(attr(terms, "variables"))[[1 + which(attr(terms, "factors")[, place] > 0)]]
+  if (is_operator(call, "log") && length(call) == 2 && is.symbol(call[[2]])) call <- call[[2]]
+  units[[deparse_words(call)]]
+}
+
+# A product in the order of the equation.
+in_own_order <- function(focus, slopes) {
+  parts <- function(name) sort_text(strsplit(name, ":", fixed = TRUE)[[1]])
+  same <- vapply(slopes, function(name) identical(parts(name), parts(focus)), TRUE)
+  if (grepl(":", focus, fixed = TRUE) && any(same)) slopes[same][1] else focus
 }
 
 # What is left of the focus after effects of entities, and of both.
@@ -227,7 +247,7 @@ guided_errors <- function(state) {
   if (!is.null(chosen)) {
     out[c("spec", "fit", "row")] <- chosen[c("spec", "fit", "row")]
   }
-  out$reason <- if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
+  out$reason <- if (NROW(fit$of_outcome) > 0) "of outcome" else if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
     if (out$entities < fewest_told_entities) "few entities" else
     if (kind == "common" && out$periods < 3) "few periods" else
       if (is.null(chosen)) "no errors" else if (chosen$lost) "lost"

@@ -106,12 +106,26 @@ with_places <- function(call, names, places) {
 
 # The combination of kept coefficients by which the prediction changes from one case to another.
 change_contrast <- function(fit, units, from, to) {
+  whole <- whole_change(fit, units, from, to)
+  terms <- kept_terms(fit)
+  stats::setNames(whole[terms], terms)
+}
+
+# The same of all regressors, those without an estimate too, and of the constant.
+whole_change <- function(fit, units, from, to) {
   both <- regressors_at(fit, units, Map(function(a, b) c(a, b), from, to))
-  out <- stats::setNames(numeric(length(kept_terms(fit))), kept_terms(fit))
-  known <- intersect(slope_names(fit), colnames(both))
-  out[known] <- both[2, known] - both[1, known]
+  terms <- c(kept_terms(fit), setdiff(colnames(both), kept_terms(fit)))
+  out <- stats::setNames(numeric(length(terms)), terms)
+  out[colnames(both)] <- both[2, ] - both[1, ]
   # A regressor enters as it is; what is left of nothing is nothing.
-  out[abs(out) < 1e-12 * max(abs(both[, known]), 1e-300)] <- 0
+  out[abs(out) < 1e-12 * max(abs(both), 1e-300)] <- 0
+  # Between entities the means that stand beside a product of it move with it.
+  means <- fit$design$blueprint$means$values
+  changed <- units[vapply(units, function(unit) !identical(from[[unit$name]], to[[unit$name]]), TRUE)]
+  if (length(means) > 0 && all(vapply(changed, unit_is_fixed, TRUE, fit = fit))) {
+    moved <- intersect(sprintf("mean(%s)", names(out)), names(out))
+    out[moved] <- out[sub("^mean\\((.*)\\)$", "\\1", moved)]
+  }
   out
 }
 

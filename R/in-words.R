@@ -52,7 +52,7 @@ in_words <- function(fit, terms = NULL, level = 0.95) {
     data.frame(term = vapply(rows, `[[`, "", "term"), words = vapply(rows, `[[`, "", "words"),
                estimate = pick("estimate"), low = pick("low"), high = pick("high")),
     class = c("in_words", "data.frame"), of = fit$design$outcome, disturbances = disturbance_words(fit),
-    instruments = told_of_slope(fit)
+    instruments = told_of_slope(fit), of_outcome = told_of_outcome(fit)
   )
 }
 
@@ -196,9 +196,17 @@ one_sentence <- function(fit, units, unit, step, case, beside, level) {
     upper_first(comparison_words(fit, unit)), ", ", step$words,
     if (length(where) > 0) paste0(", ", paste(where, collapse = ", "), ","), " goes with ", said$words,
     if (length(others) > 0) ", the other regressors held", ".",
-    if (step$curved && length(case) == 0 && length(numbers) == 0) turn_words(fit, unit)
+    if (step$curved && length(case) == 0 && length(numbers) == 0) turn_words(fit, unit), outcome_caution(fit)
   )
   list(term = unit_term(fit, unit, contrast), words = words, estimate = said$value, low = said$low, high = said$high)
+}
+
+# Behind every sentence of a fit that has a regressor made of the outcome.
+outcome_caution <- function(fit) {
+  kinds <- fit$of_outcome$kind
+  if ("past" %in% kinds) return(" Biased, as the outcome's own past is among the regressors.")
+  if ("now" %in% kinds) return(" Biased, as a regressor is made of the outcome.")
+  if ("later" %in% kinds) " Biased if what comes later answers to the outcome."
 }
 
 # The coefficient that a sentence is on, or the variable where it takes several.
@@ -290,11 +298,19 @@ comparison_words <- function(fit, unit = NULL) {
   "between any two rows"
 }
 
-# Whether a unit's columns are the same in all rows of each entity.
+# Whether a unit is the same in all rows of each entity, whatever its products are.
 unit_is_fixed <- function(fit, unit) {
+  if (is.null(fit$design$index)) return(FALSE)
   groups <- column_groups(fit$design, fit$design$index$entity)
-  columns <- fit$design$x[which(fit$design$blueprint$assign %in% unit$terms)]
-  length(columns) > 0 && all(vapply(columns, held_by_groups, TRUE, groups))
+  values <- if (unit$kind == "category") category_values(fit, unit) else unit$values
+  held_by_groups(as.vector(values), groups)
+}
+
+# The category of each row in use.
+category_values <- function(fit, unit) {
+  design <- fit$design
+  as.character(take_rows(evaluate_one(unit$call, unit$name, design$data,
+                                      baseenv_or(environment(design$blueprint$terms)), design$index), design$rows))
 }
 
 # A coefficient that is of no variable by itself: the constant, and what the means of groups add.

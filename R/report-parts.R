@@ -225,7 +225,7 @@ part_recommendation <- function(brief) {
   said <- tryCatch(in_words(brief$fit), wavetax_error = function(cnd) NULL)
   if (NROW(said) == 0) return(NULL)
   list(list_block(said$words), text_block(attr(said, "disturbances")),
-       text_block(instruments_in_words(attr(said, "instruments"))))
+       text_block(instruments_in_words(attr(said, "instruments"))), text_block(attr(said, "of_outcome")))
 }
 
 # ---- limits ----
@@ -237,7 +237,7 @@ part_limits <- function(brief) {
   outcome <- short_label(outcome_words(fit)$name)
   focus <- short_label(focus_words(brief))
   list_block(c(
-    what_is_left(fit, focus, outcome), instrument_limits(fit, outcome),
+    as_sentences(told_of_outcome(fit)), what_is_left(fit, focus, outcome), instrument_limits(fit, outcome),
     "A test that does not reject has not shown that its null holds; with few rows it seldom rejects.",
     sprintf("The errors allow for what their name says, and for nothing else: %s.", brief$fit$errors$label)
   ))

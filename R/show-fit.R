@@ -91,7 +91,7 @@ closing_words <- function(fit) {
   constant <- if (apart && fit$design$constant) coefficient_table(fit, !shown_terms(fit))
   c(
     dropped_words(dropped_terms(fit)),
-    singletons_of(fit),
+    singletons_of(fit), told_of_outcome(fit),
     if (apart && tells_dimension(fit)) dimension_words(fit),
     offset_words(fit), fit$notes, missing_error_words(fit), r_squared_line(fit),
     if (!is.null(constant)) {

@@ -11,7 +11,7 @@ print.in_words <- function(x, ...) {
 #' @export
 blocks_of.in_words <- function(x, ...) {
   list(heading_block("In words: ", attr(x, "of")), text_block(x$words), text_block(attr(x, "disturbances")),
-       text_block(instruments_in_words(attr(x, "instruments"))))
+       text_block(instruments_in_words(attr(x, "instruments"))), text_block(attr(x, "of_outcome")))
 }
 
 #' @export

@@ -46,7 +46,7 @@ record_contents <- function(records) {
   lapply(records, function(record) {
     record <- unclass(record)
     record$covariance <- unname(record$covariance)
-    texts <- c("effects", "closing", "singletons")
+    texts <- c("effects", "closing", "told")
     record[texts] <- lapply(record[texts], as.list)
     for (field in c("df", "clusters", "notes")) record$errors[[field]] <- as.list(record$errors[[field]])
     record$r_squared <- lapply(record$r_squared, as.list)

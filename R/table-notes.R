@@ -42,7 +42,7 @@ spec_notes <- function(x, columns) {
   key <- stats::setNames(columns, x$models)
   heads <- spec_column_words(x$models, x$heads)
   do.call(rbind, c(
-    dropped_notes(x, key, heads), hidden_notes(x), singleton_notes(x, heads),
+    dropped_notes(x, key, heads), hidden_notes(x), told_notes(x, heads),
     instrument_notes(x, heads),
     list(
       table_note(left_out_words(x)), table_note(mark_words_of(x$options$marks)), table_note(x$told),
@@ -69,7 +69,8 @@ dropped_notes <- function(x, key, heads) {
   })
 }
 
-singleton_notes <- function(x, heads) notes_by_column(lapply(x$records, function(one) unlist(one$singletons)), x, heads)
+# What a fit says of its rows and of its regressors.
+told_notes <- function(x, heads) notes_by_column(lapply(x$records, function(one) unlist(one$told)), x, heads)
 
 # What is instrumented by what, and, where instruments are weak, the set to be read.
 instrument_notes <- function(x, heads) {

@@ -86,7 +86,7 @@ test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, 
                          if (centred) "`se_driscoll_kraay()` where periods are many" else
                            sprintf("take out effects of the %s", rows$moment)),
                  sprintf("no sign that %s share shocks.", rows$nouns)),
-    data_name = test_equation(fit), distribution = found$distribution, level = asked$level,
+    of = fit, distribution = found$distribution, level = asked$level,
     cautions = cross_section_cautions(fit, method, live),
     notes = c(sprintf("%s of %s%s.", upper_first(count_of(sums[["pairs"]], "pair")),
                       count_of(length(chosen$entities), rows$noun),

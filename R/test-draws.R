@@ -59,8 +59,6 @@ outcome_draws <- function(fit, estimates = kept_estimates(fit)) {
   }
 }
 
-drawn_outcome <- ".drawn"
-
 # The same fit of another outcome on the same rows, perhaps by another method.
 refit <- function(fit, y, method = fit$method, effects = fit$request$effects) {
   design <- level_design(fit)

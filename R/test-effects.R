@@ -72,7 +72,7 @@ test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, 
     verdicts = c(sprintf("the levels of %s differ, so a model without them leaves something out.",
                          effects_nouns(full, restricted)),
                  sprintf("no sign that the levels of %s differ.", effects_nouns(full, restricted))),
-    data_name = test_equation(full), distribution = list(name = "F", df = result$df), level = asked$level,
+    of = full, distribution = list(name = "F", df = result$df), level = asked$level,
     cautions = c(if (!full$df$exact) "The effects' dimension is an upper bound, and so is p.",
                  if (is_serial(full) && full$serial$method != "given") {
                    paste("rho is estimated, and the test leans on it: true nulls were rejected in 18 percent of cases",

@@ -46,7 +46,7 @@ test_endogeneity <- function(fit, level = 0.05) {
     alternative = sprintf("%s to the outcome", if (m == 1) "it answers" else "they answer"),
     verdicts = c("least squares is off, if the instruments are valid.",
                  "no sign that instruments were needed; weak ones would show none."),
-    data_name = test_equation(fit), distribution = list(name = "F", df = c(m, done$df)), level = level,
+    of = fit, distribution = list(name = "F", df = c(m, done$df)), level = level,
     table = endogeneity_table(facts$endogenous, done$estimate, std_error, done$df),
     notes = if (!is.null(done$by)) sprintf("Covariance clustered by %s (CR3).", done$by) else
       sprintf("Standard errors %s.", fit$errors$label)

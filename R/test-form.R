@@ -42,7 +42,7 @@ test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
     p_value = stats::pf(done$statistic, done$df[1], done$df[2], lower.tail = FALSE),
     null = "the form is right: powers of the prediction add nothing", alternative = "they add something",
     verdicts = c("the form misses something: try logs, squares or interactions.", "no sign that the form is wrong."),
-    data_name = test_equation(fit), distribution = list(name = "F", df = done$df), level = asked$level,
+    of = fit, distribution = list(name = "F", df = done$df), level = asked$level,
     notes = c(if (clustered) sprintf("Covariance clustered by %s (CR3).", done$by) else "Covariance classical.",
               if (done$df[1] < length(powers)) sprintf("%s of the powers add nothing to the others.",
                                                        count_words(length(powers) - done$df[1])))

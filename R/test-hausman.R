@@ -76,7 +76,7 @@ test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE
     statistic = c("chi-squared" = form$value), parameter = c(df = form$rank), p_value = p,
     null = words$null, alternative = words$alternative, verdicts = c(words$rejected, words$kept),
     reading = if (!form$definite) own_variance_words(shared),
-    data_name = hausman_data_name(consistent), distribution = list(name = "chi-squared", df = form$rank),
+    of = consistent, distribution = list(name = "chi-squared", df = form$rank),
     level = asked$level,
     table = hausman_table(compared, sigma, efficient, c(consistent$method, efficient$method)),
     cautions = hausman_cautions(consistent), notes = hausman_notes(form, compared, consistent, efficient, other),
@@ -173,8 +173,6 @@ stop_one_fit <- function(fit) {
     }
   )
 }
-
-hausman_data_name <- function(fit) deparse_words(fit$design$formula)
 
 check_order <- function(consistent, efficient) {
   for (fit in list(consistent, efficient)) {

@@ -62,7 +62,7 @@ test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) 
     } else {
       c(if (alone) "it does not hold." else "they do not hold together.", "nothing here speaks against it.")
     },
-    data_name = deparse_words(fit$design$formula), distribution = joint$distribution, level = asked$level,
+    of = fit, distribution = joint$distribution, level = asked$level,
     table = if (!zero) restriction_table(fit, wanted),
     notes = c(sprintf("Standard errors %s.", fit$errors$label), joint$notes, if (wanted$redundant > 0) {
       sprintf("%s from the others and %s left out.", if (wanted$redundant == 1) "One restriction follows" else

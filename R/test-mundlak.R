@@ -62,7 +62,7 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     alternative = "they are related; only fixed effects are consistent",
     verdicts = c(sprintf("the %s effects are related to the regressors, so keep fixed effects.", entity),
                  "nothing here speaks against random effects, which are the more precise."),
-    data_name = test_equation(fit), distribution = joint$distribution, level = asked$level,
+    of = fit, distribution = joint$distribution, level = asked$level,
     table = mundlak_table(under, means),
     notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.",
                       entity,

@@ -46,7 +46,7 @@ test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, se
     alternative = "they are skewed, or have other tails",
     verdicts = c("they are not normal: rely on large samples, not on exact p values.",
                  "no sign that they are not normal."),
-    data_name = test_equation(fit), distribution = list(name = "chi-squared", df = 2), level = asked$level,
+    of = fit, distribution = list(name = "chi-squared", df = 2), level = asked$level,
     estimate = done[c("skewness", "kurtosis")], cautions = values$cautions, notes = values$notes
   )
   if (is.null(asked$draws) && n < 100) asked$draws <- 999

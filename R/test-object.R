@@ -8,15 +8,16 @@
 #   for_comparison      whether the cautions come first, as a better test is there
 #   notes               what else there is to know
 #   simulated           NULL, or list(p, draws, error, asymptotic): see with_draws()
-# `title` is the first printed line.
+# `title` is the first printed line, `of` the fit whose equation is tested.
 
 new_panel_test <- function(title, question, statistic, parameter, p_value, null, alternative, verdicts,
-                           data_name, distribution, level = 0.05, table = NULL, notes = NULL, cautions = NULL,
+                           of, distribution, level = 0.05, table = NULL, notes = NULL, cautions = NULL,
                            estimate = NULL, reading = NULL, extra = list()) {
   check_test_level(level)
+  cautions <- c(cautions, as_sentences(told_of_outcome(of)))
   structure(c(list(
     statistic = statistic, parameter = parameter, p.value = p_value, method = title,
-    data.name = data_name, estimate = estimate, question = question, null = null, alternative = alternative,
+    data.name = test_equation(of), estimate = estimate, question = question, null = null, alternative = alternative,
     reading = if (is.null(reading)) reading_of(p_value, verdicts[1], verdicts[2], level) else reading,
     distribution = distribution, level = level, verdicts = verdicts, table = table, cautions = cautions, notes = notes
   ), extra), class = c("panel_test", "htest"), home = home())

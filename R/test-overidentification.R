@@ -48,7 +48,7 @@ test_overidentification <- function(fit, level = 0.05) {
     alternative = "some of them move the outcome otherwise",
     verdicts = c("the instruments disagree, so at least one of them is not valid.",
                  "nothing here speaks against the instruments; that they are valid it does not show."),
-    data_name = test_equation(fit),
+    of = fit,
     distribution = list(name = if (clustered) "F" else "chi-squared", df = done$df), level = level,
     notes = c(sprintf("Errors %s.", fit$errors$label), if (sargan && !is.null(fit$design$index)) {
       "Rows of an entity that are related are rejected too often: use clustered errors."

@@ -63,7 +63,7 @@ test_random_effects <- function(fit, effects = "entity", alternative = "one-side
     verdicts = c(sprintf("%s differ, so pooled least squares is not efficient and its classical errors are wrong.",
                          nouns),
                  sprintf("no sign that %s differ beyond the regressors.", nouns)),
-    data_name = test_equation(fit), distribution = own$distribution, level = asked$level,
+    of = fit, distribution = own$distribution, level = asked$level,
     notes = c(left_out_note(sample), if (alternative != "two-sided") {
       "One-sided, as a variance is not negative."
     }),

@@ -22,7 +22,7 @@ serial_beyond_ar1 <- function(fit, level) {
     verdicts = c(sprintf("they do not: AR(1) is not enough, so keep errors clustered by %s, which do not need it.",
                          entity),
                  "no sign that AR(1) is not enough."),
-    data_name = test_equation(fit), distribution = list(name = "t", df = done$G - 1), level = level,
+    of = fit, distribution = list(name = "t", df = done$G - 1), level = level,
     notes = c(if (fit$serial$method == "given") sprintf("At rho %s, as given.", label_text(fit$serial$rho)) else
                 sprintf("At rho %s, whose own estimation is allowed for.", format_number(fit$serial$rho)),
               sprintf("%s of %s.", upper_first(count_of(done$pairs, "pair")), count_of(done$G, entity))),

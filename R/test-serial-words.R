@@ -53,12 +53,3 @@ component_p <- function(fit, sample = residual_sample(fit)) {
     stats::pnorm(one$HO, lower.tail = FALSE)
   }, wavetax_error = function(cnd) NA_real_)
 }
-
-# Whether a lag of the outcome is among the regressors.
-has_lagged_outcome <- function(fit) {
-  left <- rlang::f_lhs(fit$design$formula)
-  calls <- lapply(slope_names(fit), function(term) tryCatch(str2lang(term), error = function(cnd) NULL))
-  any(vapply(calls, function(call) {
-    is_operator(call, "past") && (identical(call[[2]], left) || identical(all.vars(call[[2]]), all.vars(left)))
-  }, TRUE))
-}

@@ -244,7 +244,7 @@ serial_result <- function(fit, method, found, changes, level) {
     title = if (is.null(found$title)) paste("Serial correlation of the disturbances,", found$what) else found$title,
     question = sprintf("are disturbances of one %s related from %s to %s?", entity, period, period),
     statistic = stats::setNames(found$statistic, found$name), parameter = found$parameter, p_value = found$p,
-    null = found$null, alternative = "they are related", verdicts = verdicts, data_name = test_equation(fit),
+    null = found$null, alternative = "they are related", verdicts = verdicts, of = fit,
     distribution = found$distribution, level = level, table = found$table, estimate = found$estimate,
     cautions = found$cautions,
     notes = c(if (is.null(changes) && isTRUE(is.finite(rho))) {

@@ -43,7 +43,7 @@ test_strength <- function(fit, level = 0.05) {
   common <- list(
     title = sprintf("Strength of %s for %s", list_some(facts$instruments, 4), list_words(facts$endogenous)),
     question = "do the instruments move what they instrument enough to read the estimate?",
-    data_name = test_equation(fit), level = level, table = strength_columns(found)
+    of = fit, level = level, table = strength_columns(found)
   )
   if (alone) {
     verdict <- strength_verdict(found)

@@ -58,7 +58,7 @@ test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, se
     alternative = if (of_entities) sprintf("the variance differs between %s", plural_of(entity)) else
       "the variance moves with the regressors",
     verdicts = c(paste("variances differ, so", advice), "no sign that variances differ."),
-    data_name = test_equation(fit), distribution = found$distribution, level = asked$level, cautions = found$cautions,
+    of = fit, distribution = found$distribution, level = asked$level, cautions = found$cautions,
     notes = found$notes, extra = list(for_comparison = method == "wald")
   )
   with_draws(test, fit, function(y) variance_tests[[method]](refit(fit, y))$statistic, asked)
