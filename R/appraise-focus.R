@@ -38,7 +38,7 @@ focus_contrast <- function(fit, focus) {
 average_change <- function(fit, categories, change, case) {
   if (length(categories) == 0) return(change(case))
   one <- categories[[1]]
-  values <- category_values(fit, one)
+  values <- category_values(fit$design, one$call, one$name)
   w <- if (is.null(fit$design$weights)) rep(1, length(values)) else fit$design$weights
   shares <- vapply(one$values, function(level) sum(w[values == level]), 0) / sum(w)
   Reduce(`+`, lapply(seq_along(shares), function(l) {

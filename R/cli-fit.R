@@ -52,8 +52,11 @@ run_fit_command <- function(values, files) {
   fitted_results(fits, table, text = function() {
     compared <- if (all_errors(values)) lapply(unname(fits), compare_errors)
     beside <- unlist(Map(c, lapply(unname(fits), list), unname(joint)), recursive = FALSE)
-    each <- lapply(c(beside, compared, tests), function(one) list(blocks_of(one), gap_block()))
-    list(each, if (length(fits) > 1 || any(table_arguments_of_fits %in% names(values))) blocks_of(table()))
+    each <- lapply(c(beside, compared, tests), function(one) {
+      list(blocks_of(one, constant = values$constant), gap_block())
+    })
+    asked <- setdiff(table_arguments_of_fits, "constant") %in% names(values)
+    list(each, if (length(fits) > 1 || any(asked)) blocks_of(table()))
   })
 }
 
@@ -188,12 +191,14 @@ spec_table_options <- function() {
                choices = c(fact_kinds, names(spec_figures))),
     new_option("marks", "marks", "signs of your own by p, such as '+=0.05'", "PAIRS"),
     new_option("decimals", "number", "decimals of estimates [default: as many as errors ask for]", "N"),
+    new_option("constant", "flag", "the constant of models with effects too, from which these deviate"),
     new_option("title", "text", "title of the table", "TEXT"),
     new_option("over", "over", "heads over columns, such as 'All harbours=1-3,Tallow coast=4-6'", "PAIRS")
   )
 }
 
-table_arguments_of_fits <- c("terms", "hide", "beneath", "facts", "marks", "decimals", "title", "over")
+table_arguments_of_fits <- c("terms", "hide", "beneath", "facts", "marks", "decimals", "title", "over",
+                             "constant")
 
 cli_spec_table <- function(fits, values) {
   given <- unclass(values)[intersect(c(table_arguments_of_fits, "labels"), names(values))]

@@ -19,7 +19,8 @@
 #'   count, not a bound), `r2_within`, `r2_within_all`, `r2_between`, `r2_overall`,
 #'   `r2_with_effects`, `r2_of_changes` (`NA` where the model has none), `f`, `f_df1`, `f_df2`, `f_p`, `rmse`,
 #'   `log_lik`, `parameters`, `aic`, `bic`, `iterations` and `achieved` (the largest relative
-#'   residual of a swept column; 0 where nothing was iterated).
+#'   residual of a swept column; 0 where nothing was iterated), `constant` and `constant_error`. Where effects are swept
+#'   out the constant is \eqn{\bar y - \bar x'b}{ybar - xbar'b}: the effects average zero over the (weighted) rows.
 #' @section Errors:
 #' `wavetax_error_not_a_fit`.
 #' @references Wooldridge, J. M. *Econometric Analysis of Cross Section and Panel Data*.
@@ -39,13 +40,16 @@ figures_of <- function(fit) {
   names(r_squared) <- paste0("r2_", names(kinds))
   sample <- sample_facts(fit)
   test <- regression_f(fit)
+  constant <- if (fit$design$constant && has_constant(fit)) coefficient_table(fit, 1) else
+    list(estimate = NA_real_, std_error = NA_real_)
   c(list(
     rows = fit$n, entities = sample$entities, periods = sample$periods, coefficients = length(stats::coef(fit)),
     df_residual = fit$df$residual, df_effects = fit$df$effects, df_exact = fit$df$exact
   ), r_squared, list(
     f = test$f, f_df1 = test$df1, f_df2 = fit$df$residual, f_p = test$p, rmse = sqrt(fit$scale),
     log_lik = fit$log_lik, parameters = fit$parameters, aic = criterion(fit, 2), bic = criterion(fit, log(fit$n)),
-    iterations = fit$iteration$steps, achieved = fit$iteration$achieved
+    iterations = fit$iteration$steps, achieved = fit$iteration$achieved, constant = constant$estimate,
+    constant_error = constant$std_error
   ))
 }
 

@@ -23,6 +23,7 @@
 #   iteration     list(steps, achieved): 0 steps where nothing was iterated
 #   notes         what else is to be said of the sample
 #   of_outcome    regressors that are made of the outcome, or come after it: see outcome_among()
+#   spans         columns whose levels its dummies stand for, by term: see spanned_columns()
 #   adjustment    NULL, or what makes up for variances that were estimated: list(by_row, from which to which residuals
 #                 are taken times in covariances, or whole, what standard errors are; variances and covariances, how
 #                 many were estimated, and from how many rows; of, whose they are)
@@ -50,7 +51,8 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     r_squared = solution$r_squared, iteration = list(
       steps = if (is.null(solution$iterations)) 0 else solution$iterations,
       achieved = if (is.null(solution$achieved)) 0 else solution$achieved
-    ), notes = notes, of_outcome = outcome_among(design), serial = serial, adjustment = adjustment, covariance = covariance,
+    ), notes = notes, of_outcome = outcome_among(design),
+    spans = spanned_columns(design, effects), serial = serial, adjustment = adjustment, covariance = covariance,
     instrumented = instrumented
   ), class = c(paste0("panel_fit_", request$method), "panel_fit"), home = home())
   if (is.null(variance) && !is.null(serial)) {

@@ -302,15 +302,8 @@ comparison_words <- function(fit, unit = NULL) {
 unit_is_fixed <- function(fit, unit) {
   if (is.null(fit$design$index)) return(FALSE)
   groups <- column_groups(fit$design, fit$design$index$entity)
-  values <- if (unit$kind == "category") category_values(fit, unit) else unit$values
+  values <- if (unit$kind == "category") category_values(fit$design, unit$call, unit$name) else unit$values
   held_by_groups(as.vector(values), groups)
-}
-
-# The category of each row in use.
-category_values <- function(fit, unit) {
-  design <- fit$design
-  as.character(take_rows(evaluate_one(unit$call, unit$name, design$data,
-                                      baseenv_or(environment(design$blueprint$terms)), design$index), design$rows))
 }
 
 # A coefficient that is of no variable by itself: the constant, and what the means of groups add.

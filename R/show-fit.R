@@ -88,15 +88,11 @@ coefficients_table <- function(table, phrases, means, title = NULL, notes = NULL
 # What stands below the coefficients, a line each.
 closing_words <- function(fit) {
   apart <- method_of(fit)$constant == "aside"
-  constant <- if (apart && fit$design$constant) coefficient_table(fit, !shown_terms(fit))
   c(
     dropped_words(dropped_terms(fit)),
     singletons_of(fit), told_of_outcome(fit),
     if (apart && tells_dimension(fit)) dimension_words(fit),
-    offset_words(fit), fit$notes, missing_error_words(fit), r_squared_line(fit),
-    if (!is.null(constant)) {
-      paste0("Constant ", constant_words(constant), " (the effects average zero over rows)")
-    },
+    offset_words(fit), fit$notes, missing_error_words(fit), explained_words(fit),
     if (!is.null(fit$variance$sigma2)) variance_words(fit),
     if (is_serial(fit)) serial_lines(fit),
     adjustment_line(fit),
@@ -112,12 +108,18 @@ size_words <- function(fit) {
   sprintf("The fit holds %s MB of rows; `slim()` leaves them out", count_words(ceiling(rows_size(fit) / 1e6)))
 }
 
-constant_words <- function(constant) {
+# A constant that stands aside, where it is asked for: the effects are deviations from it.
+aside_constant_words <- function(fit) {
+  if (method_of(fit)$constant != "aside" || !fit$design$constant || !has_constant(fit)) return(NULL)
+  constant <- coefficient_table(fit, !shown_terms(fit))
   places <- estimate_decimals(constant$estimate, constant$std_error)
-  error <- if (is.na(constant$std_error)) "" else paste0(", std. error ",
-                                                         format_number(constant$std_error, decimals = places))
-  paste0(format_number(constant$estimate, decimals = places), error)
+  error <- if (!is.na(constant$std_error)) paste0(", std. error ",
+                                                  format_number(constant$std_error, decimals = places))
+  sprintf("Constant %s%s: the effects average zero over the %s", format_number(constant$estimate, decimals = places),
+          if (is.null(error)) "" else error, averaged_rows(fit))
 }
+
+averaged_rows <- function(fit) if (is.null(fit$design$weights)) "rows" else "weighted rows"
 
 dropped_words <- function(dropped) {
   vapply(unique(dropped$reason), function(reason) {
@@ -156,11 +158,28 @@ missing_error_words <- function(fit) {
   sprintf("No standard error for %s: %s", list_some(term_words(gone), 6), why)
 }
 
-r_squared_line <- function(fit) {
+# What the model explains of what it compares, in percent of the variance.
+explained_words <- function(fit) {
   if (length(fit$r_squared) == 0) return(NULL)
-  known <- is.finite(fit$r_squared)
-  if (!any(known)) return("R-squared: not defined, nothing varies")
-  paste("R-squared:", paste(fixed_decimals(fit$r_squared[known], 3), r_squared_words(fit)[known], collapse = ", "))
+  known <- fit$r_squared[is.finite(fit$r_squared)]
+  if (length(known) == 0) return("Explains nothing: nothing varies")
+  percent <- function(kind, words) {
+    if (kind %in% names(known)) sprintf(words, fixed_decimals(100 * known[[kind]], 1))
+  }
+  of <- r_squared_group(fit)
+  groups <- if (!is.null(of)) plural_of(of)
+  if ("of_changes" %in% names(known)) return(percent("of_changes", "Explains %s percent of how changes vary"))
+  if (!is.null(fit$design$between)) {
+    return(percent("between", paste("Explains %s percent of what varies between", groups)))
+  }
+  within <- percent("within", paste("%s percent of what varies within", groups))
+  # Trends without levels leave in what the groups' means differ in.
+  if (isTRUE(known["within"] < 0)) within <- NULL
+  all_sets <- percent("swept", paste("%s percent of what varies within", swept_words(fit$effects)))
+  whole <- if (has_swept_effects(fit)) percent("effects", "%s percent of everything with the effects") else
+    percent("overall", if (length(fit$effects) > 0) "%s percent of everything without the effects" else
+      "%s percent of everything")
+  paste("Explains", paste(c(within, all_sets, whole), collapse = "; "))
 }
 
 # One set of levels of entities or periods is told with the sample.

@@ -19,10 +19,10 @@ fit_record <- function(fit) {
     labels = term_labels(fit), effects = effect_facts(fit), rows = fit$n,
     entity = if (!is.null(fit$design$index)) list(name = fit$design$index$entity, count = sample_facts(fit)$entities),
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
-    dropped = dropped_terms(fit), closing = closing_words(fit),
+    dropped = dropped_terms(fit), closing = closing_words(fit), constant = aside_constant_words(fit),
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     serial = record_serial(fit), variances = variances_words(fit), figures = record_figures(fit),
-    pieces = fit$design$blueprint$pieces, nouns = record_nouns(fit), levels = record_levels(fit),
+    pieces = fit$design$blueprint$pieces, spans = fit$spans, nouns = record_nouns(fit), levels = record_levels(fit),
     connected = record_connected(fit), told = c(singletons_of(fit), told_of_outcome(fit)), instrumented = record_instrumented(fit)
   ), class = "fit_record")
 }
@@ -78,20 +78,22 @@ record_figures <- function(fit) {
 shows_constant <- function(fit) method_of(fit)$constant != "aside" || fit$design$constant
 
 #' @export
-print.fit_record <- function(x, ...) {
+print.fit_record <- function(x, ..., constant = FALSE) {
   check_print_dots(..., of = print.fit_record)
-  show_blocks(blocks_of(x))
+  check_flag(constant, "constant")
+  show_blocks(blocks_of(x, constant = constant))
   invisible(x)
 }
 
 #' @export
-blocks_of.fit_record <- function(x, ...) {
+blocks_of.fit_record <- function(x, constant = FALSE, ...) {
   table <- as_table(x)
   list(
     heading_block(x$title), text_block(x$sample), text_block(x$errors_words),
     text_block(unlist(x$instrumented$opening)), gap_block(),
     if (nrow(table$rows) > 0) table_block(table) else text_block("  no slopes"),
-    gap_block(), text_block(unlist(x$closing))
+    gap_block(), text_block(unlist(x$closing)),
+    if (constant) text_block(x$constant)
   )
 }
 
@@ -139,14 +141,15 @@ effect_facts <- function(fit) {
 }
 
 #' @export
-print.panel_fit <- function(x, ...) {
+print.panel_fit <- function(x, ..., constant = FALSE) {
   check_print_dots(..., of = print.panel_fit)
-  show_blocks(blocks_of(x))
+  check_flag(constant, "constant")
+  show_blocks(blocks_of(x, constant = constant))
   invisible(x)
 }
 
 #' @export
-blocks_of.panel_fit <- function(x, ...) blocks_of(fit_record(x))
+blocks_of.panel_fit <- function(x, constant = FALSE, ...) blocks_of(fit_record(x), constant = constant)
 
 #' @export
 as_table.panel_fit <- function(x, ...) as_table(fit_record(x))

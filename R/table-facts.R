@@ -73,7 +73,6 @@ spec_facts <- function(records, hidden, own, asked) {
     kind <- wanted[[f]]
     found <- if (kind %in% c("tests", "own")) own[own$about == kind, ] else
       bind_facts(lapply(names(records), function(model) facts_of(records[[model]], model, kind, records, hidden)))
-    if (kind == "r_squared") found <- bind_facts(c(list(found), with_effects_facts(records)))
     if (nzchar(names[f]) && length(unique(found$label)) == 1) found$label <- names[f]
     found
   })
@@ -97,13 +96,7 @@ facts_of <- function(record, model, kind, records, hidden) {
       }, 0)
       new_fact(model, vapply(nouns, plural_of, ""), kind, count_cells(unname(counts)))
     },
-    r_squared = {
-      # Each row is named by what was taken out of y, so that the figures in it are comparable.
-      told <- record$r_squared$kind %in% method_of(record)$r_squared
-      value <- record$r_squared$value[told]
-      value[!is.finite(value)] <- NA
-      new_fact(model, paste("R-squared", record$r_squared$label[told], recycle0 = TRUE), kind, number_cells(value, 3))
-    },
+    r_squared = r_squared_rows(record, model, records),
     levels = new_fact(model, sprintf("levels of %s effects", names(record$levels)), kind,
                       count_cells(as.numeric(record$levels))),
     connected = new_fact(model, sprintf("connected groups of %s effects", names(record$connected)), kind,
@@ -112,25 +105,29 @@ facts_of <- function(record, model, kind, records, hidden) {
   )
 }
 
-# Where one model has as dummies what another sweeps out their figures overall are of different things; this one is of
-# the same. Where nothing was swept out, all that is in the equation counts.
-with_effects_facts <- function(records) {
-  if (!dummies_beside_swept(records)) return(NULL)
-  lapply(names(records), function(model) {
-    record <- records[[model]]
-    figure <- if (length(record$effects) > 0) "r2_with_effects" else "r2_overall"
-    new_fact(model, "R-squared with effects", "r_squared", figure_cells(record$figures[[figure]], "r2_with_effects"))
-  })
-}
-
-dummies_beside_swept <- function(records) {
-  dummies <- unlist(lapply(records, function(record) {
-    unlist(lapply(unique(record$pieces$variable), function(variable) {
-      all.vars(tryCatch(str2lang(variable), error = function(cnd) as.name(variable)))
-    }))
-  }))
-  swept <- unlist(lapply(records, function(record) if (method_of(record)$effects == "fixed") record$effects))
-  any(paste(dummies, "effects") %in% swept)
+# What all columns explain of what varies within entities, and with the effects: where nothing was swept out, all that
+# is in the equation counts. Where no column has either, the one that it has.
+r_squared_rows <- function(record, model, records) {
+  of <- function(record, kind) record$r_squared$value[match(kind, record$r_squared$kind)]
+  finite <- function(value) ifelse(is.finite(value), value, NA_real_)
+  labels <- unique(unlist(lapply(records, function(one) one$r_squared$label[one$r_squared$kind == "within"])))
+  within <- match(labels, record$r_squared$label[record$r_squared$kind == "within"])
+  value <- c(finite(of(record, "within"))[within])
+  if (any(vapply(records, function(one) is.finite(of(one, "effects")), TRUE))) {
+    labels <- c(labels, "with effects")
+    plain <- length(record$effects) == 0 && method_of(record)$levels
+    value <- c(value, finite(of(record, if (plain) "overall" else "effects")))
+  }
+  told <- vapply(records, function(one) any(c("within", "effects") %in% one$r_squared$kind), TRUE)
+  others <- unique(unlist(lapply(records[!told], function(one) {
+    kind <- intersect(method_of(one)$r_squared, one$r_squared$kind)[1]
+    one$r_squared$label[match(kind, one$r_squared$kind)]
+  })))
+  if (!any(told)) {
+    labels <- others[!is.na(others)]
+    value <- finite(record$r_squared$value[match(labels, record$r_squared$label)])
+  }
+  new_fact(model, paste("R-squared", labels, recycle0 = TRUE), "r_squared", number_cells(as.numeric(value), 3))
 }
 
 figure_cells <- function(value, kind) {
@@ -149,15 +146,16 @@ figure_cells <- function(value, kind) {
 effect_rows <- function(record, model, records, hidden) {
   sets <- unique(unlist(lapply(records, `[[`, "effects")))
   holds <- function(name) name %in% record$effects || any(vapply(record$effects, holds_effects, TRUE, name))
-  of_hidden <- vapply(hidden, function(item) paste(item$label, "effects"), "")
+  spanned <- lapply(hidden, function(item) paste(item$spans, "effects", recycle0 = TRUE))
   kinds <- vapply(sets, function(name) {
-    if (name %in% of_hidden) {
-      item <- hidden[[match(name, of_hidden)]]
-      return(if (holds(name) || any(item$terms %in% record$coefficients$term)) "yes" else "no")
+    within <- vapply(spanned, function(names) name %in% names, TRUE)
+    if (any(within)) {
+      terms <- unlist(lapply(hidden[within], `[[`, "terms"))
+      return(if (holds(name) || any(terms %in% record$coefficients$term)) "yes" else "no")
     }
     if (holds(name)) method_of(record)$effects else "none"
   }, "")
-  alone <- Filter(function(item) !paste(item$label, "effects") %in% sets, hidden)
+  alone <- hidden[!vapply(spanned, function(names) any(names %in% sets), TRUE)]
   inside <- vapply(alone, function(item) if (any(item$terms %in% record$coefficients$term)) "yes" else "no", "")
   labels <- vapply(alone, function(item) {
     if (is.null(variable_inside(item$item))) item$label else paste(item$label, "dummies")

@@ -50,6 +50,7 @@ record_contents <- function(records) {
     record[texts] <- lapply(record[texts], as.list)
     for (field in c("df", "clusters", "notes")) record$errors[[field]] <- as.list(record$errors[[field]])
     record$r_squared <- lapply(record$r_squared, as.list)
+    record$spans <- lapply(record$spans, as.list)
     if (!is.null(record$means)) record$means$terms <- as.list(record$means$terms)
     record
   })

@@ -97,7 +97,7 @@ spec_of_json <- function(content, records) {
     }), vapply(facts, function(one) one$name, "")),
     marks = named(options$marks, as.numeric), decimals = named(options$decimals, as.numeric),
     over = named(options$over, identity), numbered = isTRUE(options$numbered), title = options$title,
-    notes = texts(options$notes)
+    notes = texts(options$notes), constant = isTRUE(options$constant)
   )
   own <- rows_of_json(content$own, c("model", "label", "about", "kind", "text"), c("value", "upper", "decimals"))
   new_spec_table(records, texts(content$heads), check_spec_options(options),

@@ -45,7 +45,8 @@ spec_notes <- function(x, columns) {
     dropped_notes(x, key, heads), hidden_notes(x), told_notes(x, heads),
     instrument_notes(x, heads),
     list(
-      table_note(left_out_words(x)), table_note(mark_words_of(x$options$marks)), table_note(x$told),
+      table_note(left_out_words(x)), table_note(constant_note(x)),
+      table_note(errors_note(x, heads)), table_note(mark_words_of(x$options$marks)), table_note(x$told),
       table_note(failed_words(x, heads)), table_note(differing_words(x)), table_note(x$options$notes)
     )
   ))
@@ -101,7 +102,7 @@ hidden_notes <- function(x) {
     noun <- if (dummies) "dummy" else "coefficient"
     what <- if (length(unique(counts[with])) == 1) count_of(counts[with][[1]], noun) else
       sprintf("%s to %s", count_words(min(counts[with])), count_of(max(counts[with]), noun))
-    swept <- vapply(x$records, function(record) any(record$effects == paste(item$label, "effects")), TRUE)
+    swept <- vapply(x$records, function(record) any(record$effects %in% paste(item$spans, "effects", recycle0 = TRUE)), TRUE)
     fixed <- vapply(x$records, function(record) identical(method_of(record)$effects, "fixed"), TRUE)
     in_columns <- function(words, at, more = "") {
       if (length(at) > 0) paste0(words, " the ", list_words(ordinal_words(at)), more)
@@ -120,6 +121,26 @@ left_out_words <- function(x) {
   hidden <- unlist(lapply(x$hidden, `[[`, "terms"))
   more <- length(setdiff(all_spec_terms(x$coefficients$term), c(x$terms, hidden)))
   if (more > 0) paste(count_of(more, "more coefficient"), "not shown")
+}
+
+# Whether a row says which errors each column has.
+names_errors <- function(x) "errors" %in% x$facts$about
+
+# Which errors each column has, where they differ and no row says so.
+errors_note <- function(x, heads) {
+  labels <- vapply(x$records, function(record) record$errors$label, "")
+  if (names_errors(x) || length(x$beneath) == 0 || length(unique(labels)) == 1) return(NULL)
+  parts <- vapply(unique(labels), function(label) {
+    sprintf("%s in %s", label, list_words(heads[x$models[labels == label]]))
+  }, "")
+  paste("Standard errors:", paste(parts, collapse = "; "))
+}
+
+constant_note <- function(x) {
+  aside <- vapply(x$records, function(record) any(record$coefficients$aside), TRUE)
+  if (any(aside) && shows_aside(x$options) && constant_term %in% x$terms) {
+    "The constant of a column with effects: these average zero over its rows"
+  }
 }
 
 mark_words_of <- function(marks) {

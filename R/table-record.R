@@ -25,12 +25,13 @@ read_record <- function(entry, name, file) {
     rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
+    constant = maybe("constant", saved_text),
     variance = maybe("variance", as.list), serial = maybe("serial", saved_serial),
     variances = maybe("variances", saved_text), figures = maybe("figures", as.list),
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
     nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels),
     connected = maybe("connected", saved_levels),
-    told = maybe("told", saved_texts), instrumented = maybe("instrumented", saved_instrumented)
+    spans = maybe("spans", saved_spans), told = maybe("told", saved_texts), instrumented = maybe("instrumented", saved_instrumented)
   ), class = "fit_record")
   fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")
   if (!is.null(fault)) wrong(fault, "cannot be true of a fit, or not with the others")
@@ -106,6 +107,12 @@ saved_instrumented <- function(x) {
   if (!is.null(x$set) && (any(vapply(x$set, is.null, TRUE)) || length(x$set$low) != length(x$set$high))) return(NULL)
   if (length(x$under) == 0) x["under"] <- list(NULL)
   x
+}
+
+# Names of columns by term.
+saved_spans <- function(x) {
+  if (length(x) == 0) return(list())
+  if (is.list(x) && !is.null(names(x))) lapply(x, function(one) as.character(unlist(one)))
 }
 
 saved_means <- function(x, known) {

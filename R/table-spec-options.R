@@ -12,6 +12,7 @@ check_spec_options <- function(options) {
   }
   check_flag(options$beside, "beside")
   check_flag(options$numbered, "numbered")
+  check_flag(options$constant, "constant")
   check_facts(options$facts)
   check_marks(options$marks)
   check_decimals(options$decimals)
@@ -55,7 +56,7 @@ spec_labels <- function(records, options) {
 
 # What all columns' terms are made of, and how they are said.
 spec_wording <- function(records, options) {
-  list(pieces = do.call(rbind, unname(lapply(records, `[[`, "pieces"))), labels = spec_labels(records, options),
+  list(spans = do.call(c, unname(lapply(records, `[[`, "spans"))), pieces = do.call(rbind, unname(lapply(records, `[[`, "pieces"))), labels = spec_labels(records, options),
        nouns = Find(Negate(is.null), lapply(records, `[[`, "nouns")),
        means = unlist(lapply(records, function(record) record$means$terms)))
 }

@@ -121,7 +121,10 @@ printed_cells <- function(table) {
 }
 
 #' @export
-blocks_of.spec_table <- function(x, ...) table_blocks(as_table(x))
+blocks_of.spec_table <- function(x, ...) {
+  errors <- if (!names_errors(x) && length(x$beneath) > 0) shared_errors(x)$words
+  list(table_blocks(as_table(x)), if (!is.null(errors)) text_block("Standard errors ", errors))
+}
 
 #' @export
 print.spec_table <- function(x, ...) {

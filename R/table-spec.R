@@ -35,6 +35,7 @@
 #' @param over Heads over heads: `list("All harbours" = 1:3, "Tallow coast" = 4:6)`, by number or name of columns, or a
 #'   head for each column.
 #' @param numbered `TRUE` numbers the columns.
+#' @param constant `TRUE` has the constant of fits whose effects are swept out too: the effects average zero over the rows.
 #' @param title,notes The title, and sentences to stand below the table's own.
 #' @param hausman `TRUE` adds the p value of [test_hausman()] of each random effects
 #'   fit against the first fixed effects fit of the same rows.
@@ -58,12 +59,12 @@
 spec_table <- function(..., terms = NULL, hide = NULL, labels = NULL, beneath = "std_error", beside = FALSE,
                        facts = NULL,
                        marks = NULL, decimals = NULL, over = NULL, numbered = FALSE, title = NULL, notes = NULL,
-                       hausman = FALSE) {
+                       hausman = FALSE, constant = FALSE) {
   fits <- collect_fits(rlang::enquos(...))
   given <- setdiff(names(match.call(expand.dots = FALSE)), c("", "...", "hausman"))
   asked <- check_spec_options(list(
     terms = terms, hide = hide, labels = labels, beneath = beneath, beside = beside, facts = facts, marks = marks,
-    decimals = decimals, over = over, numbered = numbered, title = title, notes = notes
+    decimals = decimals, over = over, numbered = numbered, title = title, notes = notes, constant = constant
   ))
   check_flag(hausman, "hausman")
   before <- attr(fits, "tables")
@@ -86,6 +87,7 @@ spec_table <- function(..., terms = NULL, hide = NULL, labels = NULL, beneath = 
 new_spec_table <- function(records, heads, options, own, told) {
   coefficients <- do.call(rbind, lapply(names(records), function(model) {
     table <- with_drift(records[[model]])
+    if (!shows_aside(options)) table <- table[!table$aside, ]
     if (nrow(table) > 0) cbind(model = model, table[names(table) != "aside"])
   }))
   if (is.null(coefficients)) coefficients <- cbind(model = character(), records[[1]]$coefficients[0, ])
@@ -98,6 +100,9 @@ new_spec_table <- function(records, heads, options, own, told) {
     records = records, options = options, own = own, told = told
   ), class = "spec_table", home = home())
 }
+
+# Whether constants from which effects deviate are shown: asked for, or named among the terms.
+shows_aside <- function(options) isTRUE(options$constant) || any(c("constant", constant_term) %in% options$terms)
 
 #' @export
 `[.spec_table` <- function(x, i) {

@@ -1,6 +1,7 @@
 # Which coefficients a table of specifications shows, which it hides, and how it says them.
 
-# list(terms; phrases, a row a term; hidden, a list of items: list(item, label, terms)).
+# list(terms; phrases, a row a term; hidden, a list of items: list(item, label, terms, spans, the columns whose levels
+# they are)).
 chosen_spec_terms <- function(seen, wording, options) {
   all <- all_spec_terms(seen)
   phrases <- term_phrases(all, wording$pieces, wording$labels, wording$nouns, wording$means)
@@ -8,7 +9,7 @@ chosen_spec_terms <- function(seen, wording, options) {
     terms <- spec_terms_like(item, all, wording$pieces)
     # The means of hidden dummies, of correlated effects, go with them.
     if (!is.null(variable_inside(item))) terms <- c(terms, intersect(sprintf("mean(%s)", terms), all))
-    list(item = item, terms = terms, label = hidden_label(item, wording))
+    list(item = item, terms = terms, label = hidden_label(item, wording), spans = hidden_spans(terms, wording))
   })
   gone <- unlist(lapply(hidden, `[[`, "terms"))
   shown <- all
@@ -86,11 +87,19 @@ hidden_items <- function(hide) {
   stop_argument("hide", value_words(hide), "Give terms, `hide = ~ factor(season)`, or names in quotes.")
 }
 
+# The columns whose levels the hidden dummies stand for.
+hidden_spans <- function(terms, wording) {
+  unique(unlist(wording$spans[unique(as.character(wording$pieces$of[wording$pieces$column %in% terms]))]))
+}
+
 # What is hidden, in words: "season" of dummies, the phrase of a regressor otherwise.
 hidden_label <- function(item, wording) {
   own <- wording$pieces[wording$pieces$of == item, ]
   one <- variable_inside(item)
-  if (!is.null(one)) return(one)
+  if (!is.null(one)) {
+    inside <- str2lang(item)[[2]]
+    return(if (is.symbol(inside)) one else deparse_words(inside))
+  }
   if (nrow(own) == 0) own <- wording$pieces[vapply(wording$pieces$variable, identical, TRUE, item), ]
   variables <- unique(own$variable)
   if (length(variables) == 0) return(item)
