@@ -224,20 +224,32 @@ core_live_rows <- function(layout) {
   sum(sizes[sizes > 1])
 }
 
-# The rho of the highest normal likelihood of the columns [x, y]: with a level of each entity the restricted one, of
-# what the levels and the regressors leave. `groups` are the entities; looked for on a grid first.
-core_ar1_likeliest <- function(columns, layout, groups, constant) {
-  likelihood <- function(rho) {
+# The normal log-likelihood of the columns [x, y] as a function of rho, all else at its maximum; with a level of each
+# entity the restricted one, of what the levels and the regressors leave. `groups` are the entities.
+core_ar1_likelihood <- function(columns, layout, groups, constant) {
+  n <- layout$n
+  function(rho) {
     state <- core_ar1_state(columns, layout, core_ar1_root(layout, rho), groups)
-    n <- layout$n
     if (!layout$swept) return(state$log_keep - n / 2 * log(core_ar1_pooled(state, constant)$ssr))
     solved <- core_solve_within(state, core_ar1_all_rows(state))
     used <- state$weight > 0
     df <- n - sum(used) - length(solved$coefficients)
     state$log_keep - df / 2 * log(solved$ssr) - sum(log(state$weight[used])) / 2 - sum(log(abs(diag(solved$upper))))
   }
+}
+
+# The rho at which a likelihood is highest: about the best point of a grid, where its slope vanishes. Steps towards
+# the top itself would stop at the root of what rounding leaves.
+core_ar1_likeliest <- function(likelihood) {
   grid <- largest_rho * seq(-1, 1, by = 0.125)
   best <- which.max(vapply(grid, likelihood, 0))
   around <- grid[c(max(best - 1, 1), min(best + 1, length(grid)))]
-  stats::optimize(likelihood, around, maximum = TRUE, tol = 1e-9)$maximum
+  step <- 1e-3
+  slope <- function(rho) {
+    at <- vapply(rho + step * c(-2, -1, 1, 2), likelihood, 0)
+    (8 * (at[3] - at[2]) - (at[4] - at[1])) / (12 * step)
+  }
+  ends <- vapply(around, slope, 0)
+  if (ends[1] <= 0 || ends[2] >= 0) return(around[if (ends[1] <= 0) 1 else 2])
+  stats::uniroot(slope, around, f.lower = ends[1], f.upper = ends[2], tol = 1e-12)$root
 }

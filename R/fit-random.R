@@ -167,7 +167,11 @@ estimate_random_serial <- function(request, design, sets, variance) {
     list(solution = solution, components = components, negative = negative)
   }
   made <- serial_rows(request, design, swept = TRUE, plain = one_set_of_entities,
-                      solve = function(state, groups, design) solve(state)$solution)
+                      solve = function(state, groups, design) solve(state)$solution,
+                      joint = if (variance == "maximum-likelihood") function(state) {
+                        solution <- solve(state)$solution
+                        solution$log_jacobian - solution$n / 2 * log(solution$ssr / solution$n)
+                      })
   done <- solve(made$state)
   check_positive_variance(done$negative, name)
   solution <- done$solution

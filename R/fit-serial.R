@@ -20,7 +20,8 @@
 #'   effects out does to residuals. At 5 periods and rho .4 it averages .40.
 #' * `"regression"`: of e on the row before; at 5 periods and rho .4, effects swept out, it averages -.01.
 #' * `"autocorrelation"`: r times rows over pairs.
-#' * `"maximum-likelihood"`: the normal likelihood, with effects the restricted one.
+#' * `"maximum-likelihood"`: the normal likelihood, with effects the restricted one; of [fit_random()] by
+#'   `variance = "maximum-likelihood"` that of the whole model, rho and both variances together.
 #'
 #' Its interval comes from the sums of \eqn{e_t e_{t-1} - r e_t^2}{e_t e_t-1 - r e_t^2} by entity, mapped in the same
 #' way.
@@ -88,15 +89,16 @@ serial_argument <- function(serial, own = FALSE) {
 # The design and the state of transformed rows under the rho that is asked for: list(design, root, state, groups,
 # serial, for the fit; plain, the state of the same rows without AR(1), where there is one). `swept` says whether each
 # entity has a level. `plain` is a function of the design without AR(1): list(solution, transform, state); `solve` one
-# of a state, its entities and a design: the solution under AR(1).
-serial_rows <- function(request, design, swept, plain, solve) {
+# of a state, its entities and a design: the solution under AR(1). `joint`: a function of a state gives the likelihood
+# that rho is to maximise with all else.
+serial_rows <- function(request, design, swept, plain, solve, joint = NULL) {
   spec <- request$options$serial
   entity <- design$index$entity
   design <- with_groups(design, entity)
   groups <- design$groups[[entity]]
   layout <- core_ar1_layout(groups$codes, used_index(design)$clock, groups$count, design$weights, swept,
                             groups$sizes)
-  found <- serial_start(spec, design, layout, groups, plain)
+  found <- serial_start(spec, design, layout, groups, plain, joint)
   repeat {
     out <- rows_under(design, layout, found$rho, if (spec$first == "drop") "first" else "none")
     if (!spec$iterate || found$steps >= most_rho_steps) break
@@ -169,14 +171,14 @@ design_of_rows <- function(design, use) {
 }
 
 # rho at first: list(rho, low, high, pairs, at_bound, steps, plain), the interval NA where rho is given.
-serial_start <- function(spec, design, layout, groups, plain) {
+serial_start <- function(spec, design, layout, groups, plain, joint) {
   if (is.numeric(spec$rho)) {
     return(list(rho = as.double(spec$rho), low = NA_real_, high = NA_real_, pairs = 0L, steps = 0L))
   }
   fitted <- plain(design)
   shown <- core_ar1_moments_of(design_rows(design), fitted$transform, fitted$solution, layout, groups)
   check_rho_shown(shown, layout, design, fitted$solution$sst)
-  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown))
+  if (spec$rho == "maximum-likelihood") return(likeliest_rho(design, layout, groups, shown, joint))
   c(core_ar1_rho(shown, layout, spec$rho), list(steps = 0L, fitted = fitted, method = spec$rho))
 }
 
@@ -186,8 +188,11 @@ check_rho_shown <- function(shown, layout, design, all) {
   check_rho_told(sum(shown$squares), all)
 }
 
-likeliest_rho <- function(design, layout, groups, shown) {
-  rho <- core_ar1_likeliest(design_rows(design)$columns, layout, groups, design$constant)
+likeliest_rho <- function(design, layout, groups, shown, joint) {
+  columns <- design_rows(design)$columns
+  likelihood <- if (is.null(joint)) core_ar1_likelihood(columns, layout, groups, design$constant) else
+    function(rho) joint(core_ar1_state(columns, layout, core_ar1_root(layout, rho), groups))
+  rho <- core_ar1_likeliest(likelihood)
   interval <- core_ar1_interval(shown, layout, core_ar1_expected(layout, m = shown$pairs))
   c(core_within_bounds(rho),
     list(low = interval[1], high = interval[2], pairs = as.integer(shown$pairs), steps = 0L))

@@ -90,7 +90,7 @@ closing_words <- function(fit) {
   apart <- method_of(fit)$constant == "aside"
   c(
     dropped_words(dropped_terms(fit)),
-    singletons_of(fit), told_of_outcome(fit),
+    told_of_rows(fit),
     if (apart && tells_dimension(fit)) dimension_words(fit),
     offset_words(fit), fit$notes, missing_error_words(fit), explained_words(fit),
     if (!is.null(fit$variance$sigma2)) variance_words(fit),
@@ -136,7 +136,33 @@ offset_words <- function(fit) {
           if (is.null(fit$instrumented)) "; R-squared is of what that leaves" else "")
 }
 
+# What is told of rows and regressors, beneath a fit and beneath a table.
+told_of_rows <- function(fit) c(singletons_of(fit), told_of_trends(fit), told_of_outcome(fit))
+
+# Trends through the origin: unless levels within them take up where that is.
+told_of_trends <- function(fit) {
+  if (!has_swept_effects(fit)) return(NULL)
+  unlist(lapply(unname(fit$effects), function(set) {
+    if (length(set$trends) == 0 || set$intercept) return(NULL)
+    taken_up <- vapply(fit$effects, function(other) other$intercept && lies_within(other$groups, set$groups), TRUE)
+    if (any(taken_up)) return(NULL)
+    index <- fit$design$index
+    counts <- if (identical(set$trends, index$period)) {
+      sprintf(", which is one %s before %s", index$period, format_period(index$periods[1]))
+    }
+    sprintf("Trends of %s have no levels beside them, so slopes depend on where %s is 0%s", plural_of(set$name),
+            list_words(set$trends), if (is.null(counts)) "" else counts)
+  }))
+}
+
+# Whether each of the first groups is in one of the others; not asked of fits without rows.
+lies_within <- function(groups, others) {
+  length(groups$codes) > 0 && length(groups$codes) == length(others$codes) && core_is_nested(groups, others)
+}
+
+# Under random effects such rows tell of the slopes too.
 singletons_of <- function(fit) {
+  if (method_of(fit)$effects != "fixed") return(NULL)
   unlist(lapply(unname(fit$effects), function(set) if (set$singletons > 0) singleton_words(set)))
 }
 

@@ -23,7 +23,7 @@ fit_record <- function(fit) {
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     serial = record_serial(fit), variances = variances_words(fit), figures = record_figures(fit),
     pieces = fit$design$blueprint$pieces, spans = fit$spans, nouns = record_nouns(fit), levels = record_levels(fit),
-    connected = record_connected(fit), told = c(singletons_of(fit), told_of_outcome(fit)), instrumented = record_instrumented(fit)
+    connected = record_connected(fit), told = told_of_rows(fit), instrumented = record_instrumented(fit)
   ), class = "fit_record")
 }
 
