@@ -100,7 +100,7 @@ appraisal_steps <- function(x) {
     entities = c(sprintf("Do %s differ in level?", entities),
                  sprintf("rows of one %s are not unrelated", x$entity), "no sign does not show that they are alike"),
     periods = c(sprintf("Do %s differ in level?", plural_of(x$period)),
-                sprintf("all %s share what happens in a %s", entities, x$period),
+                sprintf("all %s share what happens in %s", entities, one_of_a(x$period)),
                 "no sign does not show that they are alike"),
     mundlak = c(sprintf("Is what is fixed about %s related to the regressors?", entities),
                 "random effects and pooled least squares are biased",
@@ -259,8 +259,8 @@ by_tests_words <- function(x) {
 
 common_words <- function(x) {
   c(sprintf(paste("%s stand behind this interval, not %s, and what else happened in them cannot be told apart. Shocks",
-                  "that outlast a %s make it too short (it then covers about 84 to 96 percent)."),
-            upper_first(count_of(x$errors$periods, x$period)), count_of(x$fit$n, "row"), x$period),
+                  "that outlast %s make it too short (it then covers about 84 to 96 percent)."),
+            upper_first(count_of(x$errors$periods, x$period)), count_of(x$fit$n, "row"), one_of_a(x$period)),
     if (x$errors$periods < 5) {
       sprintf("%s are too few for more than a direction.", upper_first(count_of(x$errors$periods, x$period)))
     })

@@ -269,7 +269,7 @@ period_errors <- function(fit, contrast, counts, level) {
   for (spec in specs) {
     if (counts$periods >= many_periods && shocks$r > 0) {
       spec <- se_widened(spec, sqrt((1 + shocks$r) / (1 - shocks$r)),
-                         sprintf("shocks seem to outlast a %s", index$period))
+                         sprintf("shocks seem to outlast %s", one_of_a(index$period)))
     }
     found <- errors_of_focus(fit, contrast, spec, level)
     if (!is.null(found)) return(c(found, list(excess = shocks$excess)))

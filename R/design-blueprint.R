@@ -108,7 +108,7 @@ warn_unknown_effects <- function(unknown, name, mean_of) {
     sprintf("%s not in the fit: %s.", if (length(unknown) == 1) paste("One", name, "is") else
       paste(count_of(length(unknown), name), "are"), list_some(unknown)),
     where = if (mean_of) {
-      sprintf("Predicted with the average effect of a %s, 0.", name)
+      sprintf("Predicted with the average effect of %s, 0.", one_of_a(name))
     } else {
       "The predictions there are NA: fixed effects say nothing on others."
     },

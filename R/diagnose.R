@@ -129,7 +129,8 @@ diagnosis_advice <- function(fit, status, tests) {
       sprintf("Use random effects, `%s`, or cluster by %s.", call_words(fit, "fit_random"), entity)
     },
     if (is("form")) "Try logs, squares or interactions of the regressors, and see whether the conclusion stays.",
-    if (is("cross_section")) {
+    # Where serial correlation alone explains it, nothing follows.
+    if (is("cross_section") && length(tests$cross_section$cautions) == 0) {
       if (isTRUE(tests$cross_section$period_effects) || index$period %in% by) {
         if (!index$period %in% by) sprintf("Cluster by %s too: `se_clustered(%s)`.", index$period,
                                            formula_text(c(entity, index$period)))

@@ -26,8 +26,8 @@ at_variances_of <- function(fit, other) {
 at_rho <- function(fit) serial_ar1(rho = unname(fit$serial$rho), first = fit$serial$first)
 
 stop_no_serial <- function(fit) {
-  stop_wavetax("different_disturbances", sprintf("One of the fits is under AR(1), which a %s fit does not take.",
-                                                 method_words(fit)),
+  stop_wavetax("different_disturbances", sprintf("One of the fits is under AR(1), which %s fit does not take.",
+                                                 one_of_a(method_words(fit))),
                todo = "Estimate both without `serial`.")
 }
 

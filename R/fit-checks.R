@@ -101,7 +101,7 @@ method_call <- function(name, todo = NULL) {
 
 # What R asks of other models, and what answers it here.
 stop_not_of_fits <- function(what, fit, found, todo) {
-  stop_wavetax("not_of_fits", sprintf("`%s` is not answered by a %s fit. %s", what, method_words(fit), found),
+  stop_wavetax("not_of_fits", sprintf("`%s` is not answered by %s fit. %s", what, one_of_a(method_words(fit)), found),
                todo = todo)
 }
 
@@ -122,6 +122,6 @@ check_is_instrumented <- function(fit, what) {
   check_is_fit(fit)
   if (!is.null(fit$instrumented)) return(invisible())
   stop_wavetax(c("other_fit", "method"),
-               sprintf("%s needs instruments, and this is a %s fit.", what, method_words(fit)),
+               sprintf("%s needs instruments, and this is %s fit.", what, one_of_a(method_words(fit))),
                todo = "Estimate it: `fit_instrumented(formula, data, endogenous = ~ x, instruments = ~ z)`.")
 }

@@ -63,8 +63,8 @@ check_common <- function(common, labels, options, index) {
                                 plural_of(index$entity)))
   }
   if (nrow(apart) > 0) {
-    refuse(sprintf("%s of %s never have a %s in common, so nothing tells their covariance.",
-                   count_of(nrow(apart), "pair"), plural_of(index$entity), index$period),
+    refuse(sprintf("%s of %s never have %s in common, so nothing tells their covariance.",
+                   count_of(nrow(apart), "pair"), plural_of(index$entity), one_of_a(index$period)),
            sprintf("For example %s and %s.", label_text(labels[apart[1, 1]]), label_text(labels[apart[1, 2]])))
   }
   mean <- core_mean_common(common)

@@ -193,8 +193,8 @@ estimate_random_serial <- function(request, design, sets, variance) {
 few_periods_words <- function(made, name) {
   rows <- made$state$n / sum(made$state$weight > 0)
   if (rows >= 6) return(NULL)
-  sprintf("With %s rows a %s the variance between %s is told poorly beside AR(1): at 5 periods it %s",
-          format_number(rows, 2), name, plural_of(name),
+  sprintf("With %s rows %s the variance between %s is told poorly beside AR(1): at 5 periods it %s",
+          format_number(rows, 2), one_of_a(name), plural_of(name),
           "comes out a tenth low, and with 10 entities negative in a third of samples")
 }
 

@@ -104,7 +104,8 @@ compared_terms <- function(fit, terms, sign, test, k, heading) {
   check_keeps_rows(fit, "rows to estimate again")
   least_squares <- method_of(fit)$nests
   if (test == "F" && !least_squares) {
-    stop_wavetax("not_nested", sprintf("The F test is of sums of squares, which a %s fit has not.", method_words(fit)),
+    stop_wavetax("not_nested", sprintf("The F test is of sums of squares, which %s fit has not.",
+                                          one_of_a(method_words(fit))),
                  todo = "`test_joint(fit, term)` tests terms of any fit.")
   }
   others <- lapply(terms, function(term) {

@@ -284,14 +284,14 @@ comparison_words <- function(fit, unit = NULL) {
   }
   if (!is.null(entity) && !is.null(unit) && !has_swept_effects(fit) &&
       unit_is_fixed(fit, unit)) return(sprintf("between %s", plural_of(entity)))
-  if (kind == "correlated") return(sprintf("within a %s", effect_names(fit)))
+  if (kind == "correlated") return(sprintf("within %s", one_of_a(effect_names(fit))))
   if (has_swept_effects(fit)) {
     names <- effect_names(fit)
     trends <- length(unlist(lapply(fit$effects, `[[`, "trends"))) > 0
     own <- if (!is.null(entity) && entity %in% names) entity else names[1]
     if (identical(own, index$period)) return(sprintf("between %s of one %s", plural_of(entity), own))
     others <- setdiff(names, own)
-    return(paste0("within a ", own, if (trends) " and around its own trend",
+    return(paste0("within ", one_of_a(own), if (trends) " and around its own trend",
                   if (length(others) > 0) sprintf(", set against others of the same %s", list_words(others))))
   }
   if (kind == "random") return(sprintf("within and between %s alike", list_words(plurals_of(effect_names(fit)))))

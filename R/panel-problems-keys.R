@@ -241,7 +241,7 @@ problem_presence <- function(keys) {
     },
     if (length(runs) > 0) {
       finding("absent period", "note",
-              sprintf("No %s has a %s between %s", keys$entity, keys$period,
+              sprintf("No %s has %s between %s", keys$entity, one_of_a(keys$period),
                       list_some(vapply(runs, function(run) {
                         sprintf("%s and %s (%s)", label(ticks[run]), label(ticks[run + 1L]),
                                 count_words(ticks[run + 1L] - ticks[run] - 1L))

@@ -187,9 +187,9 @@ variation_words <- function(x, part, index) {
   entity <- groups_that_vary(x, part$codes[seen])
   period <- groups_that_vary(x, part$clock[seen])
   if (length(unique(x)) <= 1) return("the same in every row")
-  if (entity$vary == 0) return(sprintf("never varies within a %s", index$entity))
+  if (entity$vary == 0) return(sprintf("never varies within %s", one_of_a(index$entity)))
   if (period$vary == 0) {
-    return(sprintf("the same for all %s in a %s", plural_of(index$entity), index$period))
+    return(sprintf("the same for all %s in %s", plural_of(index$entity), one_of_a(index$period)))
   }
   if (entity$vary == entity$able) return(sprintf("varies within every %s", index$entity))
   sprintf("varies within %s of %s", count_words(entity$vary), count_of(entity$groups, index$entity))

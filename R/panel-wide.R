@@ -20,7 +20,7 @@ panel_to_wide <- function(data, variables = NULL) {
   rest <- setdiff(others, moving)
   varies <- rest[!vapply(columns[rest], same_within, logical(1), index$codes)]
   if (length(varies) > 0) {
-    tell_wavetax(c(i = sprintf("Left out, as they vary within a %s: %s.", index$entity, list_some(varies, 8))),
+    tell_wavetax(c(i = sprintf("Left out, as they vary within %s: %s.", one_of_a(index$entity), list_some(varies, 8))),
                   class = "wavetax_message_left_out")
   }
   fixed <- c(index$entity, setdiff(rest, varies))

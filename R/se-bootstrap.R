@@ -76,7 +76,7 @@ compute_errors.se_bootstrap <- function(spec, fit) {
     return(new_errors(
       spec, label, formula$df, meat = meat, type = count_of(sum(told), "draw"), clusters = formula$clusters,
       sizes = formula$sizes, joint = "clusters", lost = lost,
-      notes = c(grep("varies only", formula$notes, value = TRUE), if (!all(told)) {
+      notes = c(grep("no clustered error", formula$notes, value = TRUE), if (!all(told)) {
         sprintf("%s of %s did not tell every coefficient and are left out", count_words(sum(!told)),
                 count_of(spec$draws, "draw"))
       })
@@ -100,7 +100,7 @@ compute_errors.se_bootstrap <- function(spec, fit) {
     spec, label, formula$df, meat = formula$meat, type = sprintf("%s of %s", draw_words(wild, count), formula$type),
     clusters = formula$clusters, sizes = formula$sizes, joint = "wild",
     own = wild_answers(draw, estimates, scale, exists), lost = formula$lost,
-    notes = c(wild_words(wild, count, spec), grep("varies only", formula$notes, value = TRUE))
+    notes = c(wild_words(wild, count, spec), grep("no clustered error", formula$notes, value = TRUE))
   )
 }
 

@@ -203,9 +203,9 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   with_forms <- spec$df == "satterthwaite" && ncol(basis$pick) <= most_joint
   done <- core_adjusted_scores(basis, clusters, adjustment, with_forms)
   if (corrected) out$meat <- done$products
-  lost <- if (any(done$lost != 0)) colSums(contrasts * (done$lost %*% contrasts)) > 1e-6 else
-    logical(ncol(contrasts))
-  out$notes <- c(out$notes, lost_share_words(fit, spec, lost, clusters$labels[done$lost_in], name))
+  share <- if (any(done$lost != 0)) colSums(contrasts * (done$lost %*% contrasts)) else numeric(ncol(contrasts))
+  lost <- share > 1e-6
+  out$notes <- c(out$notes, lost_share_words(fit, spec, share, clusters$labels[done$lost_in], name))
   if (corrected) out$lost <- lost
   out$told_once <- kept_terms(fit)[lost]
   if (spec$df == "satterthwaite") {
@@ -356,13 +356,27 @@ changes_conclusion <- function(fit, part, effective) {
   t > stats::qt(0.975, part$count - 1) & t < stats::qt(0.975, pmax(effective - 1, 1))
 }
 
-# A coefficient that only one cluster tells.
-lost_share_words <- function(fit, spec, lost, labels, name) {
-  gone <- setdiff(kept_terms(fit)[lost], constant_term)
-  if (length(gone) == 0) return(NULL)
-  sprintf("%s %s only within %s %s once the rest is taken out: no clustered error of it is honest%s",
-          list_some(gone, 4), if (length(gone) == 1) "varies" else "vary", name, list_some(label_text(labels), 3),
-          if (spec$type %in% c("CR2", "CR3")) "" else ", this one is far too small")
+# Coefficients that one cluster tells, alone or by a part: `share` of what tells each, by coefficient.
+lost_share_words <- function(fit, spec, share, labels, name) {
+  names(share) <- kept_terms(fit)
+  share <- share[names(share) != constant_term & share > 1e-6]
+  if (length(share) == 0) return(NULL)
+  where <- paste(name, list_some(label_text(labels), 3))
+  blind <- spec$type %in% c("CR2", "CR3")
+  c(told_alone_words(names(share)[share > 0.999], where, blind), told_partly_words(share[share <= 0.999], where, blind))
+}
+
+told_alone_words <- function(terms, where, blind) {
+  if (length(terms) == 0) return(NULL)
+  sprintf("%s %s only within %s once the rest is taken out: no clustered error of it is honest%s", list_some(terms, 4),
+          if (length(terms) == 1) "varies" else "vary", where, if (blind) "" else ", this one is far too small")
+}
+
+told_partly_words <- function(share, where, blind) {
+  if (length(share) == 0) return(NULL)
+  sprintf("%s of what tells %s is within %s alone: no clustered error sees that part%s",
+          if (max(share) < 5e-4) "A little" else sprintf("Up to %s percent", format_number(min(99.9, 100 * max(share)), 3)),
+          list_some(names(share), 4), where, if (blind) "" else ", so this one is too small")
 }
 
 # Whether each entity lies in one cluster.
@@ -387,8 +401,8 @@ nesting_words <- function(fit, clusters, nested, name, spec, G, live) {
     set <- fit$effects[[s]]
     if (core_is_nested(clusters, set$groups)) {
       if (identical(clusters$count, set$groups$count)) return(NULL)
-      return(sprintf("Clusters by %s lie within the %s effects: what stays alike in a %s is taken for unrelated",
-                     name, set$name, set$name))
+      return(sprintf("Clusters by %s lie within the %s effects: what stays alike in %s is taken for unrelated",
+                     name, set$name, one_of_a(set$name)))
     }
     if (spec$type != "CR1" || clusters$count > fit$n / 2) return(NULL)
     crossing <- crossing_share(set, clusters, 0.05)

@@ -75,8 +75,8 @@ check_rows_in_periods <- function(fit) {
   }
   if (fit$transform$kind != "changes") return(invisible())
   stop_wavetax(c("rows_apart", "errors"),
-               sprintf("Panel-corrected errors are not of a %s fit, whose rows are of two periods each.",
-                       method_words(fit)),
+               sprintf("Panel-corrected errors are not of %s fit, whose rows are of two periods each.",
+                       one_of_a(method_words(fit))),
                todo = "Cluster by entity, or use `fit_fixed()`.")
 }
 

@@ -118,7 +118,7 @@ short_panel_words <- function(fit, spec) {
   average <- fit$n / max(vapply(fit$effects, function(set) sum(set$groups$sizes > 0), 0))
   if (average > 20) return(NULL)
   entity <- fit$effects[[which.max(vapply(fit$effects, function(set) set$groups$count, 0))]]$name
-  sprintf("With effects swept out and few rows a %s %s: cluster by %s", entity,
+  sprintf("With effects swept out and few rows %s %s: cluster by %s", one_of_a(entity),
           if (spec$type == "HC3") "HC3 errs upward where variances differ" else
             paste(spec$type, "does not come right where variances differ"), entity)
 }

@@ -71,7 +71,7 @@ comparison_reading <- function(x, rows) {
     },
     if (!is.na(robust) && (robust > 1.15 || robust < 0.87)) "variances differ between rows",
     if (!is.na(both) && !is.na(clustered) && both > 1.2 * clustered) {
-      sprintf("clustering by %s too adds to it: shocks are shared within a %s", period, period)
+      sprintf("clustering by %s too adds to it: shocks are shared within %s", period, one_of_a(period))
     }
   )
   p <- rows$p_value[!is.na(rows$p_value)]

@@ -148,7 +148,7 @@ told_of_trends <- function(fit) {
     if (any(taken_up)) return(NULL)
     index <- fit$design$index
     counts <- if (identical(set$trends, index$period)) {
-      sprintf(", which is one %s before %s", index$period, format_period(index$periods[1]))
+      sprintf(": it counts 1 in %s", format_period(index$periods[1]))
     }
     sprintf("Trends of %s have no levels beside them, so slopes depend on where %s is 0%s", plural_of(set$name),
             list_words(set$trends), if (is.null(counts)) "" else counts)

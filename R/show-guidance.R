@@ -124,7 +124,7 @@ blocks_of.diagnosis <- function(x, ...) {
 
 #' @export
 as_table.diagnosis <- function(x, ...) {
-  title <- paste("Diagnosis of", fit_record(attr(x, "fit"))$title)
+  title <- paste("Diagnosis of", lower_first(fit_record(attr(x, "fit"))$title))
   x <- as.data.frame(unclass(x))[order(x$status == "skipped"), ]
   said <- ifelse(x$status == "skipped", paste("Not tested:", x$says), paste0(upper_first(x$says), "."))
   new_panel_table(

@@ -33,7 +33,7 @@ simulated_result <- function(result, values, far = identity, own = far(unname(re
   result$p.value <- p
   result$simulated <- list(p = p, draws = length(told), error = sqrt(p * (1 - p) / length(told)), mean = mean(told),
                            asymptotic = asymptotic)
-  result$reading <- reading_of(p, result$verdicts[1], result$verdicts[2], result$level)
+  result$reading <- reading_of(p, result$verdicts, result$level)
   result$notes <- c(result$notes, sprintf(
     "p from %s of normal disturbances through the same regression, known to about %s either way%s.",
     count_of(length(told), "draw"), fixed_decimals(1.96 * result$simulated$error, 3),

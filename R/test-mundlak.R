@@ -61,7 +61,8 @@ test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1
     null = sprintf("the %s effects are unrelated to the regressors: the means of these have no coefficients", entity),
     alternative = "they are related; only fixed effects are consistent",
     verdicts = c(sprintf("the %s effects are related to the regressors, so keep fixed effects.", entity),
-                 "nothing here speaks against random effects, which are the more precise."),
+                 "nothing here speaks against random effects, which are the more precise.",
+                 leaning_words("random effects")),
     of = fit, distribution = joint$distribution, level = asked$level,
     table = mundlak_table(under, means),
     notes = c(sprintf("Errors clustered by %s (%s), which serial correlation and unequal variances do not upset.",
@@ -152,7 +153,7 @@ mundlak_table <- function(fit, means) {
   table <- coefficient_table(fit, match(means, kept_terms(fit)))
   like <- c("estimate", "std_error")
   typed_table(table[c("term", "estimate", "std_error", "p_value")], list(
-    typed_column("term", "", "text"), typed_column("estimate", "between less within", "estimate", like),
+    typed_column("term", "", "term"), typed_column("estimate", "between less within", "estimate", like),
     typed_column("std_error", "std. error", "estimate", like), typed_column("p_value", "p", "p")
   ))
 }

@@ -18,7 +18,7 @@ new_panel_test <- function(title, question, statistic, parameter, p_value, null,
   structure(c(list(
     statistic = statistic, parameter = parameter, p.value = p_value, method = title,
     data.name = test_equation(of), estimate = estimate, question = question, null = null, alternative = alternative,
-    reading = if (is.null(reading)) reading_of(p_value, verdicts[1], verdicts[2], level) else reading,
+    reading = if (is.null(reading)) reading_of(p_value, verdicts, level) else reading,
     distribution = distribution, level = level, verdicts = verdicts, table = table, cautions = cautions, notes = notes
   ), extra), class = c("panel_test", "htest"), home = home())
 }
@@ -35,14 +35,15 @@ reading_level <- 0.05
 
 percent_words <- function(share) label_text(signif(100 * share, 10))
 
-reading_of <- function(p, rejected, kept, level = reading_level) {
+# `verdicts`: what rejection says, what its absence, and, where one leans on that, what a p below `leaning_p` says.
+reading_of <- function(p, verdicts, level = reading_level) {
   if (is.na(p)) return("The data do not tell.")
-  if (p < level) {
-    sprintf("The null is rejected at %s percent: %s", percent_words(level), rejected)
-  } else {
-    sprintf("The null is not rejected at %s percent: %s", percent_words(level), kept)
-  }
+  if (p < level) return(sprintf("The null is rejected at %s percent: %s", percent_words(level), verdicts[1]))
+  kept <- if (p < leaning_p && length(verdicts) > 2) verdicts[3] else verdicts[2]
+  sprintf("The null is not rejected at %s percent: %s", percent_words(level), kept)
 }
+
+leaning_p <- 0.2
 
 test_equation <- function(fit) deparse_words(fit$design$formula)
 

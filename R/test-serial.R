@@ -270,7 +270,7 @@ durbin_watson_result <- function(test, values, alternative) {
     upper <- mean(c(values, test$statistic) >= test$statistic)
     out <- simulated_result(test, values, far)
     out$p.value <- out$simulated$p <- min(1, 2 * min(lower, upper))
-    out$reading <- reading_of(out$p.value, out$verdicts[1], out$verdicts[2], out$level)
+    out$reading <- reading_of(out$p.value, out$verdicts, out$level)
   } else {
     out <- simulated_result(test, values, far, own = -unname(test$statistic))
   }

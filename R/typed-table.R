@@ -6,7 +6,7 @@ typed_table <- function(data, columns) {
   data
 }
 
-# A column by name under a heading. Kinds: "text", "count", "number", "ratio" (two decimals), "share" (three), "df"
+# A column by name under a heading. Kinds: "text", "term" (of which means of regressors are said), "count", "number", "ratio" (two decimals), "share" (three), "df"
 # (one, none where all are whole), "p", and "estimate", whose decimals follow the errors of the estimates: `like` names
 # the two columns.
 typed_column <- function(name, heading, kind, like = NULL) {

@@ -19,6 +19,9 @@ plural_of <- function(noun) {
   paste0(noun, "s")
 }
 
+# Within a sentence: not where a name or letters that stand for words begin it.
+lower_first <- function(x) ifelse(grepl("^[A-Z][a-z]", x), paste0(lower_case(substr(x, 1, 1)), substring(x, 2)), x)
+
 upper_first <- function(x) paste0(upper_case(substr(x, 1, 1)), substring(x, 2))
 
 # Case and order by the signs themselves: those of the locale differ from one to the next, and a Turkish one
@@ -64,7 +67,10 @@ list_some <- function(x, show = 3) {
   paste0(paste(x[seq_len(show)], collapse = ", "), ", and ", count_words(length(x) - show), " more")
 }
 
-article_of <- function(word) if (grepl("^[aeiou]", word)) "an" else "a"
+article_of <- function(word) ifelse(grepl("^[aeiou]", word), "an", "a")
+
+# "a harbour", "an id"
+one_of_a <- function(noun) paste(article_of(noun), noun)
 
 # "is text", for a column that should be something else
 kind_words <- function(x) if (is.character(x)) "text" else paste("of class", class(x)[1])
