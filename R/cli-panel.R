@@ -70,6 +70,7 @@ profile_command <- function() {
       new_option("by", "text", "describe the variables for each of its values", "COLUMN"),
       new_option("show", "choices", "show these too: range, missing, correlations", "LIST",
                  choices = c("range", "missing", "correlations")),
+      new_option("parts", "flag", "how the variance parts into what is between entities and what is within"),
       new_option("members", "flag", "list who enters late, leaves early or misses what"),
       format_option(names(table_formats)), figures_option("folder for the figures"), table_file_option()
     )),
@@ -83,7 +84,7 @@ profile_command <- function() {
 
 run_profile <- function(values, files) {
   panel <- cli_panel(files, values)
-  variation <- panel_variation(panel, by = !!values$by, show = values$show)
+  variation <- panel_variation(panel, by = !!values$by, show = values$show, parts = values$parts)
   numbers <- function() as.data.frame(variation)
   new_results(
     text = function() list(blocks_of(panel_shape(panel), members = values$members), gap_block(), blocks_of(variation)),
@@ -96,7 +97,7 @@ most_paths <- 12
 
 # Who is seen when, and the paths of each number that moves within entities.
 profile_figures <- function(panel, numbers) {
-  moving <- numbers$variable[which(numbers$within > 0)]
+  moving <- numbers$variable[which(numbers$sd_within > 0)]
   if (length(moving) > most_paths) {
     tell_wavetax(sprintf("Paths are drawn of the first %d of %d variables.", most_paths, length(moving)))
     moving <- utils::head(moving, most_paths)

@@ -1,9 +1,10 @@
 # What a fit used, described: its outcome and regressors on its own rows.
 
 #' @export
-panel_variation.panel_fit <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
+panel_variation.panel_fit <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL,
+                                      parts = FALSE) {
   panel_variation.default(panel_of_fit(data), ..., by = {{ by }}, show = show, statistics = statistics,
-                          weights = {{ weights }})
+                          weights = {{ weights }}, parts = parts)
 }
 
 #' @export

@@ -2,11 +2,11 @@
 #'
 #' Question answered: *is there anything within entities for fixed effects to work on?*
 #'
-#' For numbers: rows, missing, mean, and three standard deviations: overall, of
-#' x; between, of the entities' means; within, of x less its entity's mean (each with its
-#' count less 1 below the root); minimum and maximum. In words: whether it never varies
-#' within an entity, is the same for all entities in a period, or varies within how
-#' many. Categories (text, factors, true and false): rows of each, entities that ever
+#' For numbers: rows, missing, mean, standard deviation; how much of the variance is within entities, the sum of squares
+#' of x less its entity's mean over that of x less its mean, in percent and as a bar; the standard deviation of x less
+#' its entity's mean; minimum and maximum. In words: whether it never varies within an entity, is the same for all
+#' entities in a period, or varies within how many. With `parts = TRUE` also what the entities' means have of the
+#' variance, and their own standard deviation, each entity counted once. Categories (text, factors, true and false): rows of each, entities that ever
 #' have it, and how often an entity changes from one to another between adjacent periods.
 #'
 #' @param data A [panel_frame()], or a fit on one: its outcome and regressors on the rows that it used.
@@ -15,12 +15,13 @@
 #' @param show What else to show: `"range"` (minimum, quartiles, maximum), `"missing"` (by variable and
 #'   period), `"correlations"` (overall, of entities' means, of deviations from them, on the rows that have all of
 #'   the variables).
-#' @param statistics What the table has, in this order: some of `"rows"`, `"missing"`, `"mean"`, `"overall"`,
-#'   `"between"`, `"within"`, `"min"`, `"q1"`, `"median"`, `"q3"`, `"max"`; a name is its head. `NULL`: the first six,
-#'   and with `"range"` the others.
+#' @param statistics What the table has, in this order: some of `"rows"`, `"missing"`, `"mean"`, `"sd"`,
+#'   `"share_within"`, `"sd_within"`, `"sd_between"`, `"min"`, `"q1"`, `"median"`, `"q3"`, `"max"`; a name is its head.
+#'   `NULL`: the first six, and with `"range"` the last five.
 #' @param weights A column of weights, bare or quoted: of means, spreads and quartiles.
+#' @param parts Whether to show how the variance parts into what is between entities and what is within.
 #' @return A `panel_variation`: `numbers` (a data frame with a row a variable: `variable`,
-#'   `rows`, `missing`, `mean`, `overall`, `between`, `within`, `min`, `max`, `varies`,
+#'   `rows`, `missing`, `mean`, `sd`, `share_within` (0 to 1), `sd_within`, `sd_between`, `min`, `max`, `varies`,
 #'   and `group` with `by`; with `"range"` also `q1`, `median`, `q3`), `missing` (a data frame: `variable`, `period`,
 #'   `missing`, `rows`), `correlations` (`rows`, and the matrices `overall`, `between`, `within`), `categories` (a
 #'   data frame: `variable`, `value`, `rows`,
@@ -33,15 +34,18 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' panel_variation(panel)
 #' panel_variation(panel, levy, nights, by = coast)
-#' panel_variation(panel, levy, nights, statistics = c("mean", "sd" = "overall", "min", "max"))
+#' panel_variation(panel, levy, nights, statistics = c("mean", "min", "max"))
 #' @export
-panel_variation <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
+panel_variation <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL,
+                            parts = FALSE) {
   UseMethod("panel_variation")
 }
 
 #' @export
-panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL) {
+panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL,
+                                    parts = FALSE) {
   check_is_panel(data)
+  check_flag(parts, "parts")
   check_texts(show, "show")
   for (one in show) check_choice(one, c("range", "missing", "correlations"), "show")
   check_texts(statistics, "statistics")
@@ -80,7 +84,7 @@ panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistic
   }
   texts <- names[!is_number]
   structure(list(
-    entity = index$entity, period = index$period, by = group, numbers = numbers, show = show,
+    entity = index$entity, period = index$period, by = group, numbers = numbers, show = show, parts = parts,
     statistics = statistics, weighted = weighted, labels = index$labels, sample = variation_sample(index),
     missing = if ("missing" %in% show) missing_by_period(data[names], index),
     correlations = if ("correlations" %in% show) correlations_of(data[names[is_number]], index),
@@ -105,11 +109,12 @@ describe_number <- function(x, name, part, index, range = FALSE, weights = NULL)
   sum_by <- function(x) core_group_sums(x, groups$codes, groups$count)
   means <- if (length(codes) == 0) NA_real_ else if (is.null(w)) sum_by(v) / groups$sizes else sum_by(w * v) / sum_by(w)
   quartiles <- if (range) quartiles_of(v, w)
+  whole <- weighted_sd(v, w)
+  within <- if (length(codes) > 0) weighted_sd(v - means[groups$codes], w) else NA_real_
   out <- data.frame(
-    variable = name, rows = sum(seen), missing = sum(!seen), mean = weighted_mean(v, w), overall = weighted_sd(v, w),
-    between = stats::sd(means),
-    within = if (length(codes) > 0) weighted_sd(v - means[groups$codes], w) else NA_real_,
-    min = min(v), max = max(v),
+    variable = name, rows = sum(seen), missing = sum(!seen), mean = weighted_mean(v, w), sd = whole,
+    share_within = if (isTRUE(whole > 0)) min(1, (within / whole)^2) else NA_real_, sd_within = within,
+    sd_between = stats::sd(means), min = min(v), max = max(v),
     varies = if (length(codes) > 0) {
       variation_words(v, list(codes = codes, clock = part$clock[seen]), index)
     } else {
@@ -120,7 +125,8 @@ describe_number <- function(x, name, part, index, range = FALSE, weights = NULL)
   out
 }
 
-variation_statistics <- c("rows", "missing", "mean", "overall", "between", "within", "min", "q1", "median", "q3", "max")
+variation_statistics <- c("rows", "missing", "mean", "sd", "share_within", "sd_within", "sd_between", "min", "q1",
+                          "median", "q3", "max")
 
 weighted_mean <- function(x, w) if (is.null(w)) mean(x) else sum(w * x) / sum(w)
 

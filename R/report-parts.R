@@ -121,9 +121,10 @@ variation_of_focus <- function(brief) {
   table <- as.data.frame(muffled(panel_variation(panel, variable), "message"))
   number <- function(value) format_number(value, 3)
   lesson <- if (length(brief$fit$design$between) > 0) ": the comparison is between" else
-    if (isTRUE(table$within > 0)) ": there is something to learn from within" else ""
-  sprintf("%s varies by %s between %s and by %s within one of them (standard deviations)%s", focus,
-          number(table$between), plural_of(index$entity), number(table$within), lesson)
+    if (isTRUE(table$sd_within > 0)) ": there is something to learn from within" else ""
+  sprintf("%s varies by %s (standard deviation), %s percent of its variance within %s, where it varies by %s%s", focus,
+          number(table$sd), fixed_decimals(100 * table$share_within, 1), plural_of(index$entity),
+          number(table$sd_within), lesson)
 }
 
 # ---- description ----

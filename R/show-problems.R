@@ -78,11 +78,6 @@ as_table.panel_variation <- function(x, ...) {
   if (is.null(wanted)) wanted <- c(usual_statistics(x$numbers), if ("range" %in% x$show) range_statistics)
   table <- variation_table(x, x$numbers, wanted, variation_title(x))
   table$says <- c(x$sample, if (!is.null(x$weighted)) paste("Weighted by", x$weighted))
-  spread <- c("between", "within") %in% wanted
-  table$notes <- table_note(c(
-    sprintf("Between: standard deviation of the means of %s", plural_of(x$entity)),
-      "Within: of the deviations from them"
-  )[spread])
   if (is.null(x$by)) table else with_headings(table, paste(x$by, x$numbers$group))
 }
 
@@ -95,36 +90,53 @@ variation_blocks <- function(x) {
     list(
       if (!is.null(x$by)) list(gap_block(), heading_block(x$by, " ", group$group[1])),
       table_block(variation_table(x, group, if (is.null(x$statistics)) usual_statistics(x$numbers) else x$statistics)),
-      if (length(words) > 0) text_block(upper_first(names(words)), ": ", vapply(words, list_words, ""))
+      if (length(words) > 0) text_block(upper_first(names(words)), ": ", vapply(words, list_words, "")),
+      if (x$parts) parts_blocks(x, group)
     )
   })
 }
 
 usual_statistics <- function(numbers) {
-  c("rows", if (any(numbers$missing > 0)) "missing", "mean", "overall", "between", "within")
+  c("rows", if (any(numbers$missing > 0)) "missing", "mean", "sd", "share_within", "sd_within")
+}
+
+# How the variance of each variable parts, a line each.
+parts_blocks <- function(x, numbers) {
+  numbers <- numbers[is.finite(numbers$share_within), ]
+  digits <- decimals_for(numbers$sd, 3)
+  number <- function(v) format_number(v, decimals = digits)
+  percent <- function(share) fixed_decimals(100 * share, 1)
+  entities <- plural_of(x$entity)
+  list(gap_block(), text_block("How the variance parts, in percent"), text_block(sprintf(
+    "  %s: %s between %s, whose means spread by %s, and %s around these means, by %s", numbers$variable,
+    percent(1 - numbers$share_within), entities, number(numbers$sd_between), percent(numbers$share_within),
+    number(numbers$sd_within)
+  )))
 }
 
 range_statistics <- c("min", "q1", "median", "q3", "max")
 
-statistic_heads <- c(min = "minimum", q1 = "lower quartile", q3 = "upper quartile", max = "maximum")
+statistic_heads <- c(sd = "deviation", sd_within = "deviation within", sd_between = "deviation of means", min = "minimum",
+                     q1 = "lower quartile", q3 = "upper quartile", max = "maximum")
 
 # A row a variable, with as many decimals as three digits of its spread have; least and most as the data have them.
 variation_table <- function(x, numbers, wanted, title = NULL) {
-  digits <- decimals_for(numbers$overall, 3)
+  digits <- decimals_for(numbers$sd, 3)
   digits[is.na(digits)] <- 0
   own <- Reduce(pmax, lapply(intersect(range_statistics, names(numbers)), function(name) decimals_of(numbers[[name]])))
   own <- pmin(own, digits)
   heads <- names(wanted)
   if (is.null(heads)) heads <- rep("", length(wanted))
   named <- nzchar(heads)
+  statistic_heads["share_within"] <- sprintf("%% within %s", plural_of(x$entity))
   heads[!named] <- ifelse(wanted %in% names(statistic_heads), statistic_heads[wanted], wanted)[!named]
   columns <- lapply(seq_along(wanted), function(s) {
     name <- wanted[[s]]
     value <- numbers[[name]]
     cells <- if (name %in% c("rows", "missing")) count_cells(value) else
+      if (name == "share_within") number_cells(100 * value, 1, "share") else
       number_cells(value, if (name %in% range_statistics) own else digits)
-    over <- if (name %in% c("overall", "between", "within") && !named[s]) "standard deviation" else ""
-    table_column(heads[s], cells, name, over)
+    table_column(heads[s], cells, name)
   })
   phrases <- lapply(numbers$variable, function(name) {
     if (name %in% names(x$labels)) phrase_of_label(x$labels[[name]]) else term_phrase(name)

@@ -64,7 +64,7 @@ argument_types <- function() {
     decimals = function() map_of_numbers_type("decimals, or decimals by term", alone = TRUE), numbered = flag_type, "spec_table$constant" = flag_type,
     title = text_type, notes = texts_type, hausman = flag_type,
     "panel_variation$by" = column_type, show = some_of("range", "missing", "correlations"),
-    statistics = some_of(variation_statistics), "panel_variation$weights" = column_type,
+    statistics = some_of(variation_statistics), parts = flag_type, "panel_variation$weights" = column_type,
     "compare_errors$terms" = texts_type, set = one_text("a set of effects, such as season"), sort = flag_type,
     # Figures
     lines = whole_from(1), variable = column_type, entities = several_texts("names of entities"),

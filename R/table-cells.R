@@ -1,6 +1,7 @@
 # Cells as values: what is printed and written is made of them, and no number is read back out of text. Of a column, a
 # list of vectors with an element a row:
-#   kind       "estimate", "std_error", "number", "p", "interval", "count", "text" or "empty"
+#   kind       "estimate", "std_error", "number", "p", "interval", "count", "text", "share" (percent of a whole, drawn as a
+#              bar too where lines can be) or "empty"
 #   value      the number; `upper` the other end of an interval
 #   decimals   how many are shown
 #   text       that of a text, the noun of a count, or the sign behind an estimate
@@ -12,7 +13,7 @@ new_cells <- function(kind, value = NA_real_, upper = NA_real_, decimals = NA_re
 
 cell_fields <- c("kind", "value", "upper", "decimals", "text")
 
-cell_kinds <- c("estimate", "std_error", "number", "p", "interval", "count", "text", "empty")
+cell_kinds <- c("estimate", "std_error", "number", "p", "interval", "count", "text", "share", "empty")
 
 number_cells <- function(x, decimals = decimals_for(x, 4), kind = "number", upper = NA_real_) {
   new_cells(ifelse(is.na(x), "empty", kind), x, upper, decimals, n = length(x))
@@ -47,7 +48,7 @@ cells_as_text <- function(cells, thousands = TRUE, minus = "-", marks = TRUE) {
   }
   out <- cells$text
   at <- function(kinds) cells$kind %in% kinds
-  plain <- at(c("estimate", "std_error", "number"))
+  plain <- at(c("estimate", "std_error", "number", "share"))
   out[plain] <- paste0(number(cells$value[plain], cells$decimals[plain]), if (marks) cells$text[plain])
   out[at("p")] <- format_p(cells$value[at("p")])
   wide <- at("interval")
@@ -62,7 +63,14 @@ cells_as_text <- function(cells, thousands = TRUE, minus = "-", marks = TRUE) {
 }
 
 # Whether a cell shows a number with decimals, to stand on its point.
-has_decimals <- function(cells) cells$kind %in% c("estimate", "std_error", "number", "p")
+has_decimals <- function(cells) cells$kind %in% c("estimate", "std_error", "number", "p", "share")
 
 # The sign behind an estimate.
 mark_of <- function(cells) ifelse(cells$kind == "estimate", cells$text, "")
+
+# A share of 100 as a bar of ten signs.
+share_bars <- function(percent) {
+  signs <- if (l10n_info()[["UTF-8"]]) c("\u2588", "\u2591") else c("#", ".")
+  full <- round(pmin(100, pmax(0, percent)) / 10)
+  ifelse(is.na(percent), "", paste0(strrep(signs[1], full), strrep(signs[2], 10 - full)))
+}

@@ -71,7 +71,9 @@ html_lines <- function(look, said = FALSE) {
     class <- ifelse(cell$place == "point", sprintf("D%d d%d", min(9, look$places[j]), pmin(9, cell$places)), cell$place)
     mark <- ifelse(nzchar(cell$mark), sprintf("<span class=\"mark\">%s</span>", html_safe(cell$mark)), "")
     head <- if (said) sprintf(" data-head=\"%s\"", gsub("\"", "&quot;", html_safe(look$heads[j]), fixed = TRUE)) else ""
-    sprintf("<td class=\"%s\"%s>%s%s</td>", class, head, html_safe(cell$words), mark)
+    values <- look$values[[j]]
+    bar <- ifelse(values$kind == "share", sprintf("<i class=\"bar\" style=\"--full:%.1f%%\"></i>", values$value), "")
+    sprintf("<td class=\"%s\"%s>%s%s%s</td>", class, head, html_safe(cell$words), mark, bar)
   })
   lines <- look$lines
   inner <- ifelse(lines$depth > 0, sprintf("<span class=\"in\">%s</span>", html_safe(lines$label)),

@@ -29,7 +29,8 @@ table_layout <- function(table) {
                number = is_number_cell(table$cells[[j]]) & !grepl("[e ]", words))
   })
   names(cells) <- table$columns$key
-  on_point <- Reduce(`|`, lapply(cells, function(one) one$places > 0), rep(FALSE, nrow(rows)))
+  # Whole numbers of a row of facts stand at the edge where none has decimals; of other rows always on their units.
+  on_point <- Reduce(`|`, lapply(cells, function(one) one$places > 0), rows$role == "row")
   for (j in seq_along(cells)) {
     cells[[j]]$place <- if (table$columns$form[j] != "right") "left" else
       ifelse(on_point & cells[[j]]$number, "point", "edge")

@@ -13,6 +13,8 @@ table_lines <- function(table, indent = 2, width = table_width()) {
     cells <- words[[j]]
     pointed <- has_decimals(table$cells[[j]])
     cells[pointed] <- align_decimal(cells[pointed], visible_text(mark_of(table$cells[[j]])[pointed]))
+    shared <- table$cells[[j]]$kind == "share"
+    if (any(shared)) cells[shared] <- paste(pad_left(cells[shared]), share_bars(table$cells[[j]]$value[shared]))
     pad <- if (table$columns$form[j] == "left") pad_right else pad_left
     pad(c(visible_text(table$columns$head[j]), cells[!span]))
   })
