@@ -13,7 +13,8 @@ fit_command <- function() {
         models_option("of the equation; may be repeated [default: pooled,fixed,random]", repeated = ","),
         effects_option(), variance_option(), weights_option(), serial_option(),
         rho_option(), variances_option(), across_option(),
-        new_option("split", "text", "each model of all rows, and of those of each of its values", "COLUMN"),
+        new_option("each", "text", "each model on the rows of each of its values", "COLUMN"),
+        new_option("and-all", "flag", "with --each, on all rows before them"),
         new_option("steps", "steps", paste(
           "a ladder instead of models: regressors such as '~ storms', or effects such as harbour, each added to what",
           "was before; may be repeated"
@@ -60,15 +61,15 @@ run_fit_command <- function(values, files) {
   })
 }
 
-# The models, each of the rows of every value too where they are split.
+# The models, each of the rows of every value too where that is asked.
 cli_models <- function(panel, errors, values) {
   models <- chosen_models(values)
   fits <- lapply(stats::setNames(models, models), function(model) {
-    if (is.null(values$split)) return(cli_one_fit(model, panel, errors, values))
-    do.call(fit_each, c(list(values$formula(panel), panel, values$split, cli_door(model, values)),
+    if (is.null(values$each)) return(cli_one_fit(model, panel, errors, values))
+    do.call(fit_each, c(list(values$formula(panel), panel, values$each, cli_door(model, values), all = values$and_all),
                         fit_arguments(model, panel, errors, values)))
   })
-  if (is.null(values$split)) return(fits)
+  if (is.null(values$each)) return(fits)
   if (length(models) == 1) return(fits[[1]])
   unlist(lapply(models, function(model) {
     stats::setNames(fits[[model]], paste(model, names(fits[[model]]), sep = ", "))
@@ -84,14 +85,14 @@ cli_ladder <- function(panel, errors, values) {
 check_fit_options <- function(values) {
   if (!is.null(values$steps)) {
     for (one in intersect(c("model", "effects", "variance", "variances", "endogenous", "instruments", "method",
-                          if (isTRUE(values$across)) "across", "split"),
+                          if (isTRUE(values$across)) "across", "each"),
                           names(values))) {
       stop_usage(sprintf("--%s has no effect with --steps: each step is a model of its own.", one))
     }
   } else {
     check_model_options(values)
   }
-  for (one in c("split", "steps")) if (values$tests && !is.null(values[[one]])) {
+  for (one in c("each", "steps")) if (values$tests && !is.null(values[[one]])) {
     stop_usage(sprintf("--tests has no effect with --%s.", one))
   }
   for (one in c(if (values$tests) "tests", if (!is.null(values$test)) "test")) {
@@ -101,6 +102,9 @@ check_fit_options <- function(values) {
     for (out in c("table", "save", "figure")) if (identical(values[[out]], "-")) {
       stop_usage(sprintf("--%s has no effect: --%s - prints one thing alone.", one, out))
     }
+  }
+  if (values$and_all && is.null(values$each)) {
+    stop_usage("--and-all has no effect without --each: name the column, --each COLUMN.")
   }
   check_rho_option(values)
   check_error_options(values)

@@ -194,6 +194,6 @@ core_root <- function(f, low, high, f_low, f_high) {
 }
 
 core_variance_methods <- list(
-  "swamy-arora" = core_swamy_arora, "wallace-hussain" = core_wallace_hussain, "amemiya" = core_amemiya,
-  "nerlove" = core_nerlove, "maximum-likelihood" = core_maximum_likelihood
+  "amemiya" = core_amemiya, "maximum-likelihood" = core_maximum_likelihood, "nerlove" = core_nerlove,
+  "swamy-arora" = core_swamy_arora, "wallace-hussain" = core_wallace_hussain
 )

@@ -1,7 +1,6 @@
 #' The same model in each group
 #'
-#' Question answered: *is the answer the same on every coast?* The model on all rows, and on
-#' those of each value of a column.
+#' Question answered: *is the answer the same on every coast?* The model on the rows of each value of a column.
 #'
 #' Lags and other operators see the whole panel, as with `rows =`.
 #'
@@ -10,9 +9,9 @@
 #' @param fit The function that fits: [fit_fixed()], [fit_pooled()], ...
 #' @param ... What it takes besides: `effects`, `errors`, `weights`.
 #' @param rows As for [fit_fixed()]: which rows are used at all, within each value of `by`.
-#' @param all Whether the fit on all rows comes first.
-#' @return A named list of fits, which [spec_table()] and [plot_estimates()] take: `all`, then
-#'   one for each value, in order.
+#' @param all Whether the fit on all rows stands before them.
+#' @return A named list of fits, which [spec_table()] and [plot_estimates()] take: one for
+#'   each value, in order, and with `all` before them `all`.
 #' @section Errors:
 #' `wavetax_error_by` when `by` is not one column, `wavetax_error_unknown_column`. A group on
 #' which the model cannot be fitted is left out with the warning `wavetax_warning_group`.
@@ -21,7 +20,7 @@
 #' # The truth of the demo world is -0.05 on every coast.
 #' spec_table(fit_each(log(nights) ~ levy + storms, panel, by = ~ coast))
 #' @export
-fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all = TRUE) {
+fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all = FALSE) {
   check_is_table(data)
   check_flag(all, "all")
   if (!is.function(fit)) stop_argument("fit", value_words(fit), "Give the function that fits, such as `fit_fixed`.")

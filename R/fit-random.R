@@ -17,27 +17,26 @@
 #'
 #' Variance components, argument `variance`:
 #'
-#' * `"swamy-arora"`: s2_e from the within residuals, divided by n - N - k_w (k_w regressors
-#'   that vary within); s2_u from the residuals of the regression between entities, each
-#'   mean counted T_i times,
+#' * `"amemiya"`: of within residuals, e = y - x'b with the within slopes b: the forms e'Qe and e'Pe set equal to their
+#'   exact expectations; regressors that do not vary within enter by regressing the means of e on them. The method for
+#'   two sets, with a form for each.
+#' * `"maximum-likelihood"`: of no residuals, but of the normal likelihood, over s2_u / (s2_u + s2_e) and the rest.
+#' * `"nerlove"`: of the within effects, whose variance over N - 1 is s2_u, and of the within residuals,
+#'   s2_e = SSR_within / n.
+#' * `"swamy-arora"`: of the within residuals s2_e, over n - N - k_w (k_w regressors that vary within); of the residuals
+#'   of the regression between entities, each mean counted T_i times, s2_u,
 #'   \deqn{\sigma^2_u = (SSR_b - (N - K) \sigma^2_e) / (n - tr((Z'PZ)^{-1}
 #'   Z'DD'Z)),}{s2_u = (SSR_b - (N - K) s2_e) / (n - tr((Z'PZ)^-1 Z'DD'Z)),}
 #'   Z = \[1, x\] with K columns, D the entity dummies, P = D(D'D)^-1 D'. With two sets, on
 #'   balanced panels only, from the regressions within, between entities and between periods.
-#' * `"wallace-hussain"`: the forms e'Qe and e'Pe of the pooled residuals set equal to their
-#'   exact expectations.
-#' * `"amemiya"`: the same of e = y - x'b with the within slopes b; regressors that do not
-#'   vary within enter by regressing the means of e on them. The method for two sets, with a
-#'   form for each.
-#' * `"nerlove"`: s2_u the variance of the within effects over N - 1, s2_e = SSR_within / n.
-#' * `"maximum-likelihood"`: the normal likelihood, over s2_u / (s2_u + s2_e) and the rest.
+#' * `"wallace-hussain"`: of the pooled residuals: the forms e'Qe and e'Pe set equal to their exact expectations.
 #'
 #' A negative component is set to 0 with a warning.
 #'
 #' Under [serial_ar1()] rho is that of fixed effects and the components are those of the transformed rows, with the
 #' transformed dummies in place of D and the sum of their squares in place of n; s2_e is the variance of the
-#' disturbances, that of the innovations over 1 - rho^2. `variance` is `"swamy-arora"` or `"maximum-likelihood"`. With
-#' five periods s2_u comes out low.
+#' disturbances, that of the innovations over 1 - rho^2. `variance` is `"maximum-likelihood"`
+#' or `"swamy-arora"`. With five periods s2_u comes out low.
 #'
 #' @inheritParams fit_fixed
 #' @param effects `"entity"`, `"period"`, a column as `~ coast`, or two: `"both"`,
@@ -202,7 +201,7 @@ check_serial_variance <- function(variance) {
   if (variance %in% c("swamy-arora", "maximum-likelihood")) return(invisible())
   stop_wavetax(
     "variance", sprintf("With AR(1) the variances are not estimated by %s.", dQuote(variance, FALSE)),
-    todo = "Use \"swamy-arora\" or \"maximum-likelihood\"."
+    todo = "Use \"maximum-likelihood\" or \"swamy-arora\"."
   )
 }
 

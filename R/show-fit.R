@@ -257,7 +257,6 @@ variance_words <- function(fit) {
 }
 
 variance_method_words <- c(
-  "swamy-arora" = "Swamy and Arora", "wallace-hussain" = "Wallace and Hussain", amemiya = "Amemiya",
-    nerlove = "Nerlove",
-  "maximum-likelihood" = "maximum likelihood"
+  amemiya = "Amemiya", "maximum-likelihood" = "maximum likelihood", nerlove = "Nerlove",
+  "swamy-arora" = "Swamy and Arora", "wallace-hussain" = "Wallace and Hussain"
 )

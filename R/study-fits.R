@@ -1,12 +1,12 @@
 # The fits of a study: each entry gives members, and each member is a call.
 #   name, entry, labels    "by sample / since 2013", "by sample", and by key the values that tell it apart
 #   model, door, call      the method, and the call that estimates it
-#   many                   whether the call gives a list of fits: `split` and `steps`
+#   many                   whether the call gives a list of fits: `each` and `steps`
 #   line                   of the entry
 #   same                   what two fits must share to be tested against each other
 
 # Keys that the study has itself, and all that some model takes.
-fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", "split", "steps",
+fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", "each", "and_all", "split", "steps",
                   "endogenous", "instruments", "method")
 
 fit_argument_keys <- function() {
@@ -27,7 +27,7 @@ fits_block <- function() {
 study_fits <- function(node, common, study) {
   entries <- section_entries(node)
   known <- known_fit_keys()
-  if (!is_empty(common)) check_known_keys(common$items, setdiff(known, c("like", "split", "steps")), "`common`")
+  if (!is_empty(common)) check_known_keys(common$items, setdiff(known, c("like", "each", "and_all", "split", "steps")), "`common`")
   for (name in names(entries)) {
     check_known_keys(entries[[name]]$items, known, sprintf("the fit `%s`", name))
   }
@@ -83,16 +83,20 @@ fit_member <- function(name, keys, state, node, study) {
   arguments <- fit_arguments_of(keys, model, door, ladder, study)
   if (!is_sound(arguments)) return(NULL)
   if (instrumented) arguments <- c(arguments, list(model = model))
+  # `split`, of studies written before, has all rows before each value.
+  groups <- if (is_empty(keys[["each"]])) keys[["split"]] else keys[["each"]]
   call <- if (ladder) {
     as.call(c(list(as.name("spec_ladder"), formula, ladder_call(keys[["steps"]]), quote(panel)), arguments))
-  } else if (!is_empty(keys[["split"]])) {
-    by <- column_type()$read(keys[["split"]])
-    as.call(c(list(as.name("fit_each"), formula, quote(panel), by = by, fit = as.name(door)), arguments))
+  } else if (!is_empty(groups)) {
+    by <- column_type()$read(groups)
+    all <- is_empty(keys[["each"]]) || !is_empty(keys[["and_all"]]) && isTRUE(flag_type()$read(keys[["and_all"]]))
+    as.call(c(list(as.name("fit_each"), formula, quote(panel), by = by, fit = as.name(door)), if (all) list(all = TRUE),
+              arguments))
   } else {
     as.call(c(list(as.name(door), formula, quote(panel)), arguments))
   }
   list(name = name, model = model, instrumented = instrumented, call = call, line = node$line,
-       many = ladder || !is_empty(keys[["split"]]), effects = arguments$effects, serial = !is.null(arguments$serial),
+       many = ladder || !is_empty(groups), effects = arguments$effects, serial = !is.null(arguments$serial),
        same = list(formula, arguments$rows, arguments$weights))
 }
 
@@ -109,7 +113,7 @@ outcome_type <- function() {
 # Whether the model takes all keys; those that it does not take are faults.
 check_model_keys <- function(keys, model, instrumented, ladder, node, name) {
   method <- fit_method(model)
-  takes <- c("model", "outcome", "sample", "rows", "errors", if (!ladder) c("split", method$arguments),
+  takes <- c("model", "outcome", "sample", "rows", "errors", if (!ladder) c("each", "and_all", "split", method$arguments),
              if (ladder) c("steps", "weights", "serial"))
   if (instrumented) {
     takes <- c(takes, "endogenous", "instruments", "method", "effects", "variance", "weights")

@@ -38,7 +38,7 @@ study_schema <- function() {
         rows = text, balance = list(enum = as.list(setdiff(balance_ways, "fill"))))))),
       errors = list(type = "object", additionalProperties = map_of(stats::setNames(
         rep(list(several), length(study_error_keys)), study_error_keys), "kind")),
-      common = map_of(lapply(fit_keys[setdiff(names(fit_keys), c("split", "steps"))], function(one) {
+      common = map_of(lapply(fit_keys[setdiff(names(fit_keys), c("each", "and_all", "split", "steps"))], function(one) {
         any_of(one, list(const = "none"))
       })),
       fits = entries(fit_keys),
@@ -68,6 +68,7 @@ fit_key_fragments <- function() {
   plain[intersect(names(plain), crossed_keys)] <- rep(list(crossed), length(intersect(names(plain), crossed_keys)))
   c(plain, list(formula = json_text_type, outcome = crossed, add = json_text_type, without = json_text_type,
                 sample = crossed, rows = json_text_type, errors = crossed, serial = crossed, split = json_text_type,
+                each = json_text_type, and_all = flag_type()$json,
                 steps = list(type = "array")))
 }
 

@@ -108,7 +108,7 @@ spec_entry <- function(name, entry, study, node) {
 }
 
 # "over" as a word, as heads with their fits, or NULL.
-over_words <- c("outcome", "sample", "errors", "effects", "model", "split")
+over_words <- c("outcome", "sample", "errors", "effects", "model", "each", "split")
 
 over_of <- function(node, study) {
   if (is_empty(node)) return(NULL)
