@@ -40,6 +40,7 @@ hold_parts <- function(rows, fit) {
   # As of any list, the start of one name is enough.
   start <- pmatch(name, names(x))
   if (!is.na(start)) name <- names(x)[start]
+  if (name %in% checked_parts && !is.null(attr(x, "set", exact = TRUE)) && is_ours(parent.frame())) check_unaltered(x)
   if (is.null(rows) || !name %in% held_parts) return(.subset2(x, name))
   parts_of(x, rows)[[name]]
 }
@@ -61,7 +62,49 @@ hold_parts <- function(rows, fit) {
     attr(plain, "rows") <- NULL
   }
   plain[[name]] <- value
+  # What is set from outside is looked at once, when one of the parts is used.
+  if (name %in% checked_parts && !is_ours(parent.frame())) attr(plain, "set") <- new.env(parent = emptyenv())
   structure(plain, class = class)
+}
+
+#' @export
+`[[<-.panel_fit` <- function(x, i, value) {
+  if (is_one_text(i)) return(`$<-.panel_fit`(x, i, value))
+  NextMethod()
+}
+
+# Whether a function of ours asks, not its user.
+is_ours <- function(frame) identical(topenv(frame), home())
+
+# Parts of which others are made: set by hand, they may not go together.
+checked_parts <- c(held_parts, "coefficients", "regression", "n")
+
+# Of a fit whose parts were set since it was made.
+check_unaltered <- function(fit) {
+  state <- attr(fit, "set", exact = TRUE)
+  if (isTRUE(state$sound)) return(invisible())
+  attr(fit, "set") <- NULL
+  sound <- tryCatch(are_sound_codes(fit) && inherits(muffled(validate_panel_fit(fit), "warning"), "panel_fit"),
+                    error = function(cnd) FALSE)
+  if (!sound) {
+    stop_wavetax("altered_fit", "This fit was altered or damaged: its parts do not go together.",
+                 todo = "Estimate it again; a fit is changed by `update()` and `with_errors()`.")
+  }
+  state$sound <- TRUE
+}
+
+# Whether the codes of all groups are those of its rows.
+are_sound_codes <- function(fit) {
+  parts <- unclass(fit)
+  all_groups <- c(lapply(parts$effects, `[[`, "groups"), lapply(parts$transform$layers, `[[`, "groups"),
+                  parts$design$groups)
+  all(vapply(all_groups, function(groups) {
+    codes <- groups$codes
+    if (is.null(codes)) return(length(parts$design$y) == 0)
+    is.integer(codes) && length(codes) == parts$n && !anyNA(codes) && all(codes >= 1L & codes <= groups$count) &&
+      identical(as.integer(tabulate(codes, groups$count)), as.integer(groups$sizes)) &&
+      isTRUE(groups$sorted) == !is.unsorted(codes)
+  }, TRUE))
 }
 
 parts_of <- function(fit, rows) {

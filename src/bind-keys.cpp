@@ -30,7 +30,7 @@ Rcpp::List cpp_groups(Rcpp::IntegerVector codes, double count) {
   double missing = 0.0;
   bool sorted = true, outside = false;
   for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(code[r]) > limit;
-  if (outside) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+  if (outside) stop_altered("a code of a group is none of its groups.");
   if (limit <= few_groups) {
     // Four counts of each, so that none waits for the one before.
     std::vector<int> counts(4 * (limit + 1), 0);
@@ -70,7 +70,7 @@ bool cpp_is_nested(Rcpp::IntegerVector groups, Rcpp::IntegerVector clusters, int
   if (groups.size() != clusters.size()) Rcpp::stop("Groups and clusters are not of the same rows.");
   std::vector<int> cluster_of(count, 0);
   for (R_xlen_t r = 0; r < groups.size(); ++r) {
-    if (groups[r] < 1 || groups[r] > count) Rcpp::stop("A code of a group is not between 1 and %d.", count);
+    if (groups[r] < 1 || groups[r] > count) stop_altered("a code of a group is none of its groups.");
     int& known = cluster_of[groups[r] - 1];
     if (known == 0) known = clusters[r];
     if (known != clusters[r]) return false;

@@ -7,6 +7,16 @@
 #include <wavetax/rows.hpp>
 #include <wavetax/triangle.hpp>
 
+// What R hands over does not go together: an object that was edited, or read from a damaged file. Rcpp names the
+// condition by the class, and R's side takes it for one of its own.
+struct wavetax_error : std::runtime_error {
+  explicit wavetax_error(const std::string& what) : std::runtime_error(what) {}
+};
+
+inline void stop_altered(const std::string& what) {
+  throw wavetax_error("This fit was altered or damaged: " + what + " Estimate it again.");
+}
+
 inline Rcpp::NumericMatrix pack(const Eigen::MatrixXd& m) {
   Rcpp::NumericMatrix out(m.rows(), m.cols());
   std::copy(m.data(), m.data() + m.size(), out.begin());
@@ -40,13 +50,12 @@ inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n
   for (R_xlen_t c = 0; c < columns.size(); ++c) {
     SEXP column = columns[c];
     if (column != R_NilValue && (TYPEOF(column) != REALSXP || Rf_xlength(column) != n))
-      Rcpp::stop("Column %d is not a double vector of %d rows.", static_cast<int>(c + 1),
-                 static_cast<int>(n));
+      stop_altered("column " + std::to_string(c + 1) + " is not one of numbers for each row.");
     rows.columns.push_back(column == R_NilValue ? nullptr : REAL(column));
   }
   if (weights != R_NilValue) {
     if (TYPEOF(weights) != REALSXP || Rf_xlength(weights) != n)
-      Rcpp::stop("The weights are not a double vector of %.0f rows.", static_cast<double>(n));
+      stop_altered("weights are not one number for each row.");
     rows.weights = REAL(weights);
   }
   return rows;
@@ -55,31 +64,41 @@ inline wavetax::Rows as_rows(const Rcpp::List& columns, SEXP weights, R_xlen_t n
 // Codes of groups must lie between 1 and `count`: tables are indexed by them. Missing groups have
 // the code 0, and rows of such must be left out before.
 inline const int* checked_codes(SEXP codes, double count, R_xlen_t n) {
-  if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n)
-    Rcpp::stop("The codes of groups are not one integer for each of %.0f rows.", static_cast<double>(n));
+  if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n) stop_altered("codes of groups are not those of its rows.");
   if (!(count >= 0.0)) Rcpp::stop("The count of groups is missing or negative.");
   const int* code = INTEGER(codes);
   const unsigned limit = static_cast<unsigned>(count);
   bool outside = false;
   for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(code[r]) - 1u >= limit;
-  if (outside) Rcpp::stop("A code of a group is not between 1 and %.0f.", count);
+  if (outside) stop_altered("a code of a group is none of its groups.");
   return code;
 }
 
-// Groups as cpp_groups() made them: their codes were checked there, once.
+// Groups as cpp_groups() made them; an object can be edited, so their codes are looked through again.
 inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
   wavetax::Groups out;
   SEXP codes = groups["codes"];
   if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n || !groups.inherits("row_groups"))
-    Rcpp::stop("The groups are not those of %.0f rows.", static_cast<double>(n));
+    stop_altered("groups are not those of its rows.");
   if (Rcpp::as<double>(groups["missing"]) > 0) Rcpp::stop("A row without a group was not left out.");
   out.codes = INTEGER(codes);
-  out.count = static_cast<std::size_t>(Rcpp::as<double>(groups["count"]));
-  out.sorted = Rcpp::as<bool>(groups["sorted"]);
+  const double count = Rcpp::as<double>(groups["count"]);
   SEXP sizes = groups["sizes"];
-  if (TYPEOF(sizes) != INTSXP || static_cast<std::size_t>(Rf_xlength(sizes)) != out.count)
-    Rcpp::stop("The groups do not say how many rows each has.");
+  if (!(count >= 0.0) || TYPEOF(sizes) != INTSXP || static_cast<double>(Rf_xlength(sizes)) != count)
+    stop_altered("groups do not say how many rows each has.");
+  out.count = static_cast<std::size_t>(count);
+  out.sorted = Rcpp::as<bool>(groups["sorted"]);
   out.sizes = INTEGER(sizes);
+  // Tables are indexed by codes, and sorted groups cut by their sizes.
+  const unsigned limit = static_cast<unsigned>(count);
+  bool outside = false;
+  for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(out.codes[r]) - 1u >= limit;
+  double rows = 0.0;
+  for (std::size_t g = 0; g < out.count; ++g) {
+    outside |= out.sizes[g] < 0;
+    rows += out.sizes[g];
+  }
+  if (outside || rows != static_cast<double>(n)) stop_altered("a code of a group is none of its groups.");
   return out;
 }
 

@@ -31,8 +31,8 @@ class RView {
       sweep_.pick.push_back(column == 0 ? wavetax::not_stored : static_cast<std::size_t>(column - 1));
     for (const std::size_t column : sweep_.pick)
       for (const wavetax::Layer& layer : sweep_.layers)
-        if (column != wavetax::not_stored && column >= layer.width) Rcpp::stop("A layer has no levels of a column.");
-    if (sweep_.pick.size() != rows_.width()) Rcpp::stop("The view does not name each of its columns.");
+        if (column != wavetax::not_stored && column >= layer.width) stop_altered("a column has no levels.");
+    if (sweep_.pick.size() != rows_.width()) stop_altered("its columns are not those of the regression.");
     sweep_.shift = by_column(view["shift"]);
     sweep_.centre = by_column(view["centre"]);
     if (view.containsElementNamed("ones") && !sweep_.layers.empty()) {
@@ -64,7 +64,7 @@ class RView {
  private:
   const double* by_column(SEXP x) const {
     if (x != R_NilValue && (TYPEOF(x) != REALSXP || static_cast<std::size_t>(Rf_xlength(x)) != rows_.width()))
-      Rcpp::stop("A view has one number for each of its columns.");
+      stop_altered("its columns are not those of the regression.");
     return real_or_null(x);
   }
 
@@ -73,7 +73,12 @@ class RView {
     SEXP levels = layer["levels"];
     out.groups = as_groups(layer["groups"], n);
     if (TYPEOF(levels) != REALSXP || static_cast<std::size_t>(Rf_ncols(levels)) < out.groups.count)
-      Rcpp::stop("A layer has no levels of some groups.");
+      stop_altered("some groups have no levels.");
+    const SEXP theta = layer["theta"], loading = layer["loading"];
+    const bool sound = (theta == R_NilValue || (TYPEOF(theta) == REALSXP &&
+                                                static_cast<std::size_t>(Rf_xlength(theta)) >= out.groups.count)) &&
+                       (loading == R_NilValue || (TYPEOF(loading) == REALSXP && Rf_xlength(loading) >= n));
+    if (!sound) stop_altered("what its levels are taken times is not that of its groups and rows.");
     out.levels = REAL(levels);
     out.width = static_cast<std::size_t>(Rf_nrows(levels));
     out.theta = real_or_null(layer["theta"]);
