@@ -57,6 +57,19 @@ unit_values <- function(fit, call, name) {
   list(kind = "number", values = values, mean = if (is.null(w)) mean(values) else sum(w * values) / sum(w))
 }
 
+# Whether a unit is the same in all rows of each entity, whatever its products are.
+unit_is_fixed <- function(fit, unit) {
+  if (is.null(fit$design$index)) return(FALSE)
+  groups <- column_groups(fit$design, fit$design$index$entity)
+  values <- if (unit$kind == "category") category_values(fit$design, unit$call, unit$name) else unit$values
+  held_by_groups(as.vector(values), groups)
+}
+
+held_by_groups <- function(values, groups) {
+  first <- values[match(seq_len(groups$count), groups$codes)]
+  all(values == first[groups$codes])
+}
+
 # Units that share a term with one, by name.
 units_beside <- function(units, unit) {
   names <- vapply(units, function(other) other$name != unit$name && any(other$terms %in% unit$terms), TRUE)

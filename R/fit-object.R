@@ -67,10 +67,6 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
 
 estimated_rhos <- function(serial) if (is.null(serial) || serial$method == "given") 0L else length(serial$rho)
 
-# What of a solution a fit keeps, see core_solution().
-regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre",
-                       "hat")
-
 # The call with the formula as estimated, which stands for itself wherever it is run again.
 written_call <- function(call, formula) {
   call$formula <- formula
@@ -134,24 +130,6 @@ normal_log_lik <- function(fit, log_jacobian = NULL) {
   weights <- fit$design$weights
   -n / 2 * (log(2 * pi * fit$ssr / n) + 1) + (if (is.null(log_jacobian)) 0 else log_jacobian) +
     if (is.null(weights)) 0 else sum(c(log(weights), fit$design$log_weights)) / 2
-}
-
-# What each R-squared is of, by what was taken out of y.
-r_squared_words <- function(fit) {
-  of <- r_squared_group(fit)
-  within <- if (!is.null(of)) paste("within", plural_of(of))
-  c(within = within, swept = paste("within", swept_words(fit$effects)),
-    between = if (!is.null(of)) paste("between", plural_of(of)), overall = "overall", effects = "with effects",
-    of_changes = "of changes")[names(fit$r_squared)]
-}
-
-# The set whose means within and between are about: the entity, or the first set of effects.
-r_squared_group <- function(fit) {
-  if (!is.null(fit$design$between)) return(fit$design$between)
-  entity <- fit$design$index$entity
-  sets <- effect_names(fit)
-  if (length(sets) == 0 || (!is.null(entity) && entity %in% sets)) return(entity)
-  sets[1]
 }
 
 # Panel fits are clustered by entity unless told otherwise; a table without an entity

@@ -81,7 +81,9 @@ design_without_rows <- function(design, ...) {
     weights = if (!is.null(design$weights)) numeric(), offset = if (!is.null(design$offset)) numeric(),
     missing = replace(design$missing, "rows", list(NULL)), rows = NULL, data = NULL, levels = NULL, groups = NULL,
     collapsed = if (!is.null(design$collapsed)) list(n = design$collapsed$n),
-    index = design$index[c("entity", "period", "labels")], ...
+    index = if (!is.null(design$index)) {
+      c(design$index[c("entity", "period", "labels")], list(periods = design$index$periods[1]))
+    }, ...
   )
 }
 

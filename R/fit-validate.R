@@ -1,3 +1,7 @@
+# What of a solution a fit keeps, see core_solution().
+regression_fields <- c("constant", "status", "slopes", "norms", "regressors", "residual", "root", "frame", "centre",
+                       "hat")
+
 # Whether a fit is what new_panel_fit() promises: the tests run this on every method. Gives the fit
 # back, or stops at the first field that is not as documented.
 validate_panel_fit <- function(fit) {

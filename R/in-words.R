@@ -101,11 +101,6 @@ unit_is_told <- function(fit, units, unit) {
   }, TRUE))
 }
 
-held_by_groups <- function(values, groups) {
-  first <- values[match(seq_len(groups$count), groups$codes)]
-  all(values == first[groups$codes])
-}
-
 # Levels that a product sets side by side, at the most.
 most_sentences <- 12
 
@@ -296,14 +291,6 @@ comparison_words <- function(fit, unit = NULL) {
   }
   if (kind == "random") return(sprintf("within and between %s alike", list_words(plurals_of(effect_names(fit)))))
   "between any two rows"
-}
-
-# Whether a unit is the same in all rows of each entity, whatever its products are.
-unit_is_fixed <- function(fit, unit) {
-  if (is.null(fit$design$index)) return(FALSE)
-  groups <- column_groups(fit$design, fit$design$index$entity)
-  values <- if (unit$kind == "category") category_values(fit$design, unit$call, unit$name) else unit$values
-  held_by_groups(as.vector(values), groups)
 }
 
 # A coefficient that is of no variable by itself: the constant, and what the means of groups add.

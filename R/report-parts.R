@@ -120,6 +120,10 @@ variation_of_focus <- function(brief) {
   }
   table <- as.data.frame(muffled(panel_variation(panel, variable), "message"))
   number <- function(value) format_number(value, 3)
+  if (isTRUE(table$sd_within == 0)) {
+    return(sprintf("%s varies by %s (standard deviation), and never within %s", focus, number(table$sd),
+                   one_of_a(index$entity)))
+  }
   lesson <- if (length(brief$fit$design$between) > 0) ": the comparison is between" else
     if (isTRUE(table$sd_within > 0)) ": there is something to learn from within" else ""
   sprintf("%s varies by %s (standard deviation), %s percent of its variance within %s, where it varies by %s%s", focus,

@@ -205,7 +205,7 @@ clustered_part <- function(spec, fit, walk, clusters, plain, name, live) {
   if (corrected) out$meat <- done$products
   share <- if (any(done$lost != 0)) colSums(contrasts * (done$lost %*% contrasts)) else numeric(ncol(contrasts))
   lost <- share > 1e-6
-  out$notes <- c(out$notes, lost_share_words(fit, spec, share, clusters$labels[done$lost_in], name))
+  out$notes <- c(out$notes, lost_share_words(fit, spec, share, clusters$labels[done$lost_in], name, G))
   if (corrected) out$lost <- lost
   out$told_once <- kept_terms(fit)[lost]
   if (spec$df == "satterthwaite") {
@@ -356,14 +356,16 @@ changes_conclusion <- function(fit, part, effective) {
   t > stats::qt(0.975, part$count - 1) & t < stats::qt(0.975, pmax(effective - 1, 1))
 }
 
-# Coefficients that one cluster tells, alone or by a part: `share` of what tells each, by coefficient.
-lost_share_words <- function(fit, spec, share, labels, name) {
+# Coefficients that one cluster tells, alone or by a part: `share` of what tells each, by coefficient. What one of G
+# clusters alone has is spread over all once effects are swept: about 1 - 1/G of it is lost.
+lost_share_words <- function(fit, spec, share, labels, name, G) {
   names(share) <- kept_terms(fit)
   share <- share[names(share) != constant_term & share > 1e-6]
   if (length(share) == 0) return(NULL)
   where <- paste(name, list_some(label_text(labels), 3))
   blind <- spec$type %in% c("CR2", "CR3")
-  c(told_alone_words(names(share)[share > 0.999], where, blind), told_partly_words(share[share <= 0.999], where, blind))
+  alone <- share >= 0.9 * (1 - 1 / G)
+  c(told_alone_words(names(share)[alone], where, blind), told_partly_words(share[!alone], where, blind))
 }
 
 told_alone_words <- function(terms, where, blind) {

@@ -108,18 +108,15 @@ size_words <- function(fit) {
   sprintf("The fit holds %s MB of rows; `slim()` leaves them out", count_words(ceiling(rows_size(fit) / 1e6)))
 }
 
-# A constant that stands aside, where it is asked for: the effects are deviations from it.
-aside_constant_words <- function(fit) {
-  if (method_of(fit)$constant != "aside" || !fit$design$constant || !has_constant(fit)) return(NULL)
-  constant <- coefficient_table(fit, !shown_terms(fit))
+# A record's constant that stands aside, where it is asked for: the effects are deviations from it.
+aside_constant_words <- function(record) {
+  constant <- record$coefficients[record$coefficients$aside, ]
+  if (nrow(constant) == 0) return(NULL)
   places <- estimate_decimals(constant$estimate, constant$std_error)
-  error <- if (!is.na(constant$std_error)) paste0(", std. error ",
-                                                  format_number(constant$std_error, decimals = places))
-  sprintf("Constant %s%s: the effects average zero over the %s", format_number(constant$estimate, decimals = places),
-          if (is.null(error)) "" else error, averaged_rows(fit))
+  number <- function(value) format_number(value, decimals = places)
+  sprintf("Constant %s%s: the effects average zero over the rows", number(constant$estimate),
+          if (is.na(constant$std_error)) "" else paste(", std. error", number(constant$std_error)))
 }
-
-averaged_rows <- function(fit) if (is.null(fit$design$weights)) "rows" else "weighted rows"
 
 dropped_words <- function(dropped) {
   vapply(unique(dropped$reason), function(reason) {

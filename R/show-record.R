@@ -19,7 +19,7 @@ fit_record <- function(fit) {
     labels = term_labels(fit), effects = effect_facts(fit), rows = fit$n,
     entity = if (!is.null(fit$design$index)) list(name = fit$design$index$entity, count = sample_facts(fit)$entities),
     r_squared = list(kind = names(fit$r_squared), label = unname(r_squared_words(fit)), value = unname(fit$r_squared)),
-    dropped = dropped_terms(fit), closing = closing_words(fit), constant = aside_constant_words(fit),
+    dropped = dropped_terms(fit), closing = closing_words(fit),
     variance = if (!is.null(fit$variance$sigma2)) as.list(as.data.frame(unclass(variance_parts(fit)))),
     serial = record_serial(fit), variances = variances_words(fit), figures = record_figures(fit),
     pieces = fit$design$blueprint$pieces, spans = fit$spans, nouns = record_nouns(fit), levels = record_levels(fit),
@@ -93,7 +93,7 @@ blocks_of.fit_record <- function(x, constant = FALSE, ...) {
     text_block(unlist(x$instrumented$opening)), gap_block(),
     if (nrow(table$rows) > 0) table_block(table) else text_block("  no slopes"),
     gap_block(), text_block(unlist(x$closing)),
-    if (constant) text_block(x$constant)
+    if (constant) text_block(aside_constant_words(x))
   )
 }
 

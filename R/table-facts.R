@@ -10,7 +10,8 @@ spec_figures <- c(
     f_df1 = "its degrees of freedom",
   f_p = "its p value", rmse = "standard deviation of the error", rho = "share of the variance between entities",
   log_lik = "log-likelihood", parameters = "parameters", aic = "AIC", bic = "BIC", outcome_mean = "mean of the outcome",
-  outcome_sd = "standard deviation of the outcome"
+  outcome_sd = "standard deviation of the outcome", constant = "constant, effects averaging zero over rows",
+  constant_error = "standard error of the constant"
 )
 
 # Values of any kind as cells.

@@ -25,7 +25,6 @@ read_record <- function(entry, name, file) {
     rows = take("rows", saved_count),
     entity = maybe("entity", saved_entity), r_squared = take("r_squared", saved_r_squared),
     dropped = take("dropped", saved_table, c("term", "reason")), closing = take("closing", saved_texts),
-    constant = maybe("constant", saved_text),
     variance = maybe("variance", as.list), serial = maybe("serial", saved_serial),
     variances = maybe("variances", saved_text), figures = maybe("figures", as.list),
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),

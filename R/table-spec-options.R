@@ -46,6 +46,9 @@ check_decimals <- function(decimals) {
 
 beneath_words <- c(std_error = "std. error", statistic = "t", p_value = "p", interval = "95% interval")
 
+# Whether constants from which effects deviate are shown: asked for, or named among the terms.
+shows_aside <- function(options) isTRUE(options$constant) || any(c("constant", constant_term) %in% options$terms)
+
 # What stands for a term: what is given, else what a fit has of its panel.
 spec_labels <- function(records, options) {
   if (isFALSE(options$labels)) return(list())

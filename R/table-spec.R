@@ -101,9 +101,6 @@ new_spec_table <- function(records, heads, options, own, told) {
   ), class = "spec_table", home = home())
 }
 
-# Whether constants from which effects deviate are shown: asked for, or named among the terms.
-shows_aside <- function(options) isTRUE(options$constant) || any(c("constant", constant_term) %in% options$terms)
-
 #' @export
 `[.spec_table` <- function(x, i) {
   check_whole_spec(x)

@@ -322,7 +322,7 @@ test_that("ordinary work that was refused", {
   fe2 <- fit_fixed(log(nights) ~ levy, panel)
   re <- fit_random(eq, panel)
   re2 <- fit_random(log(nights) ~ levy, panel)
-  late <- fit_random(eq, panel, rows = season > 2010)
+  late <- fit_random(eq, panel, rows = season > 2010, all = TRUE)
   table <- spec_table(fe, fe2, re, re2, late, hausman = TRUE)
   p <- function(model) table$facts$value[table$facts$model == model & table$facts$label == "Hausman p"]
   expect_equal(as.numeric(p("re")), test_hausman(fe, re)$p.value)

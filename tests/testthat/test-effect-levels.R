@@ -56,7 +56,7 @@ test_that("levels and connected groups of each set are told, and why effects hav
   expect_false(grepl("no errors", said(effect_levels(both))))
   dummies <- fit_pooled(log(nights) ~ levy + factor(harbour), panel)
   expect_match(said(spec_table(dummies, fit_fixed(log(nights) ~ levy, panel), hide = ~ factor(harbour))),
-               "R-squared overall 0.858 0.380 R-squared with effects 0.858 0.858")
+               "R-squared within harbours 0.055 0.055 R-squared with effects 0.858 0.858")
 })
 
 test_that("slopes of own trends are those of each group's line", {

@@ -95,7 +95,7 @@ test_that("update() keeps errors that were set, and works wherever the fit was m
   })
   expect_identical(names(coef(update(made[[1]], . ~ . - storms))), "levy")
   expect_equal(coef(eval(made[[2]]$call)), coef(made[[2]]))
-  each <- fit_each(log(nights) ~ levy + storms, panel, ~coast)
+  each <- fit_each(log(nights) ~ levy + storms, panel, ~coast, all = TRUE)
   expect_lt(update(each$Ember, . ~ . - storms)$n, nrow(panel) / 2)
 })
 

@@ -106,7 +106,7 @@ test_that("period dummies by hand: R-squared is a number or NA, and that of the 
   expect_true(all(is.finite(suppressWarnings(fit_random(y ~ x + factor(t), panel))$r_squared)))
   only <- fit_fixed(y ~ factor(t), panel)
   expect_true(is.na(only$r_squared[["between"]]))
-  expect_output(print(only), "R-squared: [0-9.]+ within ids, [0-9.]+ overall")
+  expect_output(print(only), "Explains [0-9.]+ percent of what varies within ids; [0-9.]+ percent of everything")
 })
 
 test_that("weights of a between regression, however they are named", {

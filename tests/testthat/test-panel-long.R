@@ -108,17 +108,19 @@ test_that("labels are kept, and tables use them", {
   expect_identical(panel_labels(quietly(panel_to_long(panel_to_wide(panel), harbour, season))), panel_labels(panel))
   table <- spec_table(fit_fixed(log(nights) ~ levy + storms, panel), labels = c(storms = "Days of storm"))
   expect_identical(as.data.frame(table, layout = "printed")$row[c(1, 3)], c("Wave tax", "Days of storm"))
-  expect_identical(as.data.frame(table)$term[-1], c("levy", "storms"))
+  expect_identical(as.data.frame(table)$term, c("levy", "storms"))
 })
 
 test_that("variation is told between and within, and in words", {
   panel <- gappy_panel()
   panel$price <- sin(panel$year)
   numbers <- as.data.frame(panel_variation(panel, x1, size, price))
-  expect_equal(numbers$between[1], sd(tapply(panel$x1, panel$id, mean)))
-  expect_equal(numbers$within[1], sd(panel$x1 - ave(panel$x1, panel$id)))
-  expect_equal(numbers$overall[1], sd(panel$x1))
-  expect_identical(numbers$varies[2:3], c("never varies within a id", "the same for all ids in a year"))
+  within <- panel$x1 - ave(panel$x1, panel$id)
+  expect_equal(numbers$sd_between[1], sd(tapply(panel$x1, panel$id, mean)))
+  expect_equal(numbers$sd_within[1], sd(within))
+  expect_equal(numbers$sd[1], sd(panel$x1))
+  expect_equal(numbers$share_within[1:2], c(sum(within^2) / sum((panel$x1 - mean(panel$x1))^2), 0))
+  expect_identical(numbers$varies[2:3], c("never varies within an id", "the same for all ids in a year"))
   by <- as.data.frame(panel_variation(panel, x1, by = region))
   expect_equal(by$mean[by$group == "west"], mean(panel$x1[panel$region == "west"]))
   moves <- panel_variation(panel, kind)$transitions$kind
@@ -136,24 +138,23 @@ test_that("variation is told between and within, and in words", {
 test_that("the descriptive table has the statistics asked for, weighted, also of a fit's own rows", {
   panel <- gappy_panel()
   panel$w <- seq_len(nrow(panel)) %% 4
-  told <- panel_variation(panel, x1, statistics = c("max", "sd" = "overall", "q1", "within"), weights = w)
+  told <- panel_variation(panel, x1, statistics = c("max", "spread" = "sd", "q1", "sd_within"), weights = w)
   table <- as_table(told)
-  expect_identical(table$columns$head, c("maximum", "sd", "lower quartile", "within"))
-  expect_identical(table$columns$over, c("", "", "", "standard deviation"))
+  expect_identical(table$columns$head, c("maximum", "spread", "lower quartile", "deviation within"))
   x <- rep(panel$x1, panel$w)
   n <- sum(panel$w > 0)
   expect_equal(told$numbers$mean, mean(x))
-  expect_equal(told$numbers$overall, sqrt(n / (n - 1) * mean((x - mean(x))^2)))
+  expect_equal(told$numbers$sd, sqrt(n / (n - 1) * mean((x - mean(x))^2)))
   expect_equal(told$numbers$q1, unname(quantile(x, 0.25, type = 1)))
   means <- tapply(x, rep(panel$id, panel$w), mean)
-  expect_equal(told$numbers$between, sd(means))
+  expect_equal(told$numbers$sd_between, sd(means))
   even <- transform(panel, w = 3)
   expect_equal(panel_variation(even, x1, weights = "w")$numbers, panel_variation(panel, x1)$numbers)
   fit <- fit_fixed(log(abs(x1) + 1) ~ past(x2), panel)
   own <- panel_variation(fit)$numbers
   expect_identical(own$variable, c("log(abs(x1) + 1)", "past(x2)"))
   expect_identical(own$rows, rep(nobs(fit), 2L), ignore_attr = TRUE)
-  expect_equal(own$within[2], {
+  expect_equal(own$sd_within[2], {
     frame <- model.frame(fit)
     keys <- panel$id[!is.na(with(panel, past(x2)))]
     sd(frame[["past(x2)"]] - ave(frame[["past(x2)"]], keys))

@@ -20,7 +20,7 @@ test_that("fits, tests and tables print as they did", {
     effect_levels(fixed)
     variance_parts(random)
     fit_figures(fixed)
-    fit_each(log(nights) ~ levy, panel, by = coast)$all
+    fit_each(log(nights) ~ levy, panel, by = coast)$Ember
   })
 })
 

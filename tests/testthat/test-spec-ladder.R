@@ -13,8 +13,9 @@ test_that("a ladder adds regressors, then effects", {
 
 test_that("the same model in each group; what cannot be fitted is left out with a warning", {
   panel <- harbour_panel()
-  fits <- fit_each(log(nights) ~ levy + past(storms), panel, by = ~coast)
+  fits <- fit_each(log(nights) ~ levy + past(storms), panel, by = ~coast, all = TRUE)
   expect_identical(names(fits), c("all", sort(unique(harbours$coast))))
+  expect_identical(names(fit_each(log(nights) ~ levy, panel, by = ~coast)), names(fits)[-1])
   ember <- fit_fixed(log(nights) ~ levy + past(storms), panel, rows = ~ coast == "Ember")
   expect_equal(coef(fits$Ember), coef(ember))
   odd <- panel
