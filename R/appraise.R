@@ -35,6 +35,7 @@
 #' @param level The level that tests are read at; intervals cover the rest.
 #' @param seed Where draws of simulated p values start.
 #' @param unrelated Whether you claim that what is fixed about entities is unrelated to the regressor of interest.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return An object of class `appraisal`: a list with `fit`, the recommended fit under the recommended errors;
 #'   `estimate` and `interval`, c(low, high), of the regressor of interest, NA where none is promised; `standing`,
 #'   `"interval"`, `"comparison"` (between entities, no effect) or `"none"`; `kind`, `"varying"`, `"common"` or
@@ -57,7 +58,8 @@
 #' appraise(log(nights) ~ levy + pier, panel, focus = "pier")$standing
 #' @export
 appraise <- function(formula, data, focus = NULL, weights = NULL, rows = NULL, level = 0.05, seed = 1,
-                     unrelated = FALSE) {
+                     unrelated = FALSE, ...) {
+  check_own_arguments(..., of = appraise, name = "appraise()")
   check_test_level(level)
   check_seed(seed)
   check_flag(unrelated, "unrelated")

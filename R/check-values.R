@@ -118,7 +118,47 @@ check_no_dots <- function(..., of) {
 
 # The same where people bring the arguments of other functions.
 check_own_arguments <- function(..., of, name) {
-  check_no_dots(..., of = list(call = of, name = name, hidden = character(), todo = foreign_words(...names())))
+  if (...length() == 0) return(invisible())
+  todo <- if (startsWith(name, "fit_")) foreign_words(...names())
+  check_no_dots(..., of = list(call = of, name = name, hidden = character(), todo = todo))
+}
+
+# Named values among dots that take columns or fits: arguments that are not there.
+check_dots_unnamed <- function(names, of, name) {
+  names <- names[!is.na(names)]
+  named <- names[nzchar(names)]
+  if (length(named) == 0) return(invisible())
+  known <- setdiff(names(formals(of)), c("...", "x"))
+  stop_no_argument(named, known, name)
+}
+
+stop_no_argument <- function(named, known, name, todo = NULL) {
+  stop_wavetax(
+    "argument", sprintf("`%s` has no argument %s.", name, list_words(sQuote(named, FALSE))),
+    todo = c(near_argument(named, known), todo,
+             if (length(known) > 1) sprintf("Its arguments are %s.", list_words(known)))
+  )
+}
+
+# Names, bare or quoted: of coefficients, where a bare name that stands for nothing else is meant as it is written.
+bare_names <- function(quo) {
+  expr <- rlang::quo_get_expr(quo)
+  env <- rlang::quo_get_env(quo)
+  as_text <- function(one) {
+    known <- if (is.symbol(one)) exists(as.character(one), env) else !is.call(one) || all(vapply(
+      all.vars(one), exists, TRUE, envir = env
+    ))
+    # A function of R's that has the name of a coefficient is none.
+    if (is.symbol(one) && known && !nzchar(as.character(one))) return(one)
+    if (is.symbol(one) && known && is.function(get(as.character(one), env))) known <- FALSE
+    if (known || is.character(one)) one else paste(deparse(one, width.cutoff = 500L), collapse = " ")
+  }
+  if (is_operator(expr, "c")) {
+    expr[-1] <- lapply(as.list(expr)[-1], as_text)
+  } else {
+    expr <- as_text(expr)
+  }
+  rlang::eval_tidy(rlang::new_quosure(expr, env))
 }
 
 # What does here what arguments of these names do elsewhere.

@@ -12,6 +12,7 @@
 #' biased, and more data are what helps.
 #'
 #' @param fit A fit of any of the `fit_` functions.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `collinearity` with a row a term: `term`, `coefficients` (q), `inflation` (GVIF),
 #'   `of_error` (GVIF^(1/(2q))); attribute `condition` is the condition number.
 #' @section Errors:
@@ -22,7 +23,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' collinearity(fit_fixed(log(nights) ~ levy + I(levy^2) + storms, panel))
 #' @export
-collinearity <- function(fit) {
+collinearity <- function(fit, ...) {
+  check_own_arguments(..., of = collinearity, name = "collinearity()")
   check_is_fit(fit)
   check_without_instruments(fit, "Collinearity", "Ask it of `first_stage(fit)`, and `test_strength(fit)`.")
   terms <- kept_terms(fit)

@@ -9,6 +9,7 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param level The level that tests are read at.
 #' @param seed Where draws of simulated p values start.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `diagnosis` with a row a question: `question`, `test`, `statistic`, `value`, `p_value`,
 #'   `status` (`"found"`, `"clear"`, `"skipped"`), `says`. Attribute `tests` is the list of results, `advice` what to
 #'   do.
@@ -19,7 +20,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' diagnose(fit_fixed(log(nights) ~ levy + storms + fuel, panel))
 #' @export
-diagnose <- function(fit, level = 0.05, seed = 1) {
+diagnose <- function(fit, level = 0.05, seed = 1, ...) {
+  check_own_arguments(..., of = diagnose, name = "diagnose()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A diagnosis")
   check_test_level(level)

@@ -19,6 +19,7 @@
 #' @param fit A fit with effects.
 #' @param set One set of effects, as it is named in the print: `season`, or `"coast:season"`. `NULL` gives all.
 #' @param sort Whether the rows of each set run from the highest to the lowest deviation.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `effect_levels`, which prints its highest and lowest: `effect` (the
 #'   set), `group`, `rows`, `level`, `deviation`, `std_error` (of the level; of the prediction for
 #'   random effects), `deviation_error`.
@@ -33,7 +34,8 @@
 #' random <- fit_random(log(nights) ~ levy + storms, panel)
 #' head(effect_levels(random, sort = TRUE))
 #' @export
-effect_levels <- function(fit, set = NULL, sort = FALSE) {
+effect_levels <- function(fit, set = NULL, sort = FALSE, ...) {
+  check_own_arguments(..., of = effect_levels, name = "effect_levels()")
   check_is_fit(fit)
   check_flag(sort, "sort")
   set <- rlang::enquo(set)

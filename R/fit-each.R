@@ -41,6 +41,7 @@ fit_each <- function(formula, data, by, fit = fit_fixed, ..., rows = NULL, all =
       condition <- rlang::new_formula(NULL, both, env = rlang::f_env(rows))
     }
     tryCatch(rlang::inject(fit(formula, data, ..., rows = !!condition)), wavetax_error = function(cnd) {
+      if (inherits(cnd, "wavetax_error_argument")) rlang::cnd_signal(cnd)
       warn_wavetax("group", sprintf("No fit where %s is %s.", name, label_text(value)),
                    where = sub("\n.*", "", conditionMessage(cnd)))
       NULL

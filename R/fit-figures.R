@@ -14,6 +14,7 @@
 #' variance SSR / n; AIC and BIC count slopes, effects and variances as parameters.
 #'
 #' @param fit A fit.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `fit_figures` with one row: `rows`, `entities`, `periods` (of a
 #'   panel frame), `coefficients`, `df_residual`, `df_effects`, `df_exact` (whether that is a
 #'   count, not a bound), `r2_within`, `r2_within_all`, `r2_between`, `r2_overall`,
@@ -28,7 +29,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' fit_figures(fit_fixed(log(nights) ~ levy + storms, panel, effects = "both"))
 #' @export
-fit_figures <- function(fit) {
+fit_figures <- function(fit, ...) {
+  check_own_arguments(..., of = fit_figures, name = "fit_figures()")
   check_is_fit(fit)
   structure(figures_of(fit), row.names = 1L, class = c("fit_figures", "data.frame"))
 }

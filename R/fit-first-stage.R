@@ -7,6 +7,7 @@
 #' variance components, [fit_random()]. Effects of periods in differences are dummies there.
 #'
 #' @param fit An instrumented fit, see [fit_instrumented()].
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A list of fits, named by endogenous column, for [spec_table()] and [plot_estimates()].
 #' @section Errors:
 #' `wavetax_error_method` of a fit that is not instrumented; `wavetax_error_slim` of a fit without its rows.
@@ -17,7 +18,8 @@
 #'                         instruments = ~ relief)
 #' first_stage(fit)
 #' @export
-first_stage <- function(fit) {
+first_stage <- function(fit, ...) {
+  check_own_arguments(..., of = first_stage, name = "first_stage()")
   check_is_instrumented(fit, "`first_stage()`")
   check_keeps_rows(fit, "first stages")
   endogenous <- fit$instrumented$endogenous

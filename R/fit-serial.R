@@ -30,6 +30,7 @@
 #' @param first `"keep"`: each entity's first row is used too. `"drop"`: it is left out, which costs precision in short
 #'   panels (Cochrane & Orcutt 1949).
 #' @param iterate Whether rho is estimated again from the new residuals until it stays. It gains nothing on average.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `serial =`. A fit has `fit$serial`: `rho`, `low` and `high` (95 percent), `pairs` used,
 #'   `method`, `first`, `steps`; `fit$variance$sigma2_e` is the variance of the disturbances, `fit$scale` that of
 #'   their innovations.
@@ -48,7 +49,8 @@
 #' fit <- fit_random(log(nights) ~ levy + storms, panel, serial = serial_ar1(rho = "maximum-likelihood"))
 #' fit$serial$rho
 #' @export
-serial_ar1 <- function(rho = "corrected", first = "keep", iterate = FALSE) {
+serial_ar1 <- function(rho = "corrected", first = "keep", iterate = FALSE, ...) {
+  check_own_arguments(..., of = serial_ar1, name = "serial_ar1()")
   if (is.numeric(rho)) {
     check_given_rho(rho)
   } else if (!is_one_text(rho) || !rho %in% rho_methods) {

@@ -13,6 +13,7 @@
 #' these when they are saved together: `saveRDS(list(a, b), file)` writes each column once.
 #'
 #' @param fit A fit.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return The fit without rows. It prints, goes into [spec_table()], [write_fits()] and
 #'   [plot_estimates()], and predicts for `newdata`; `with_errors(fit, se_classical())` works.
 #' @section Errors:
@@ -26,7 +27,8 @@
 #' length(serialize(small, NULL)) < length(serialize(fit, NULL))
 #' predict(small, head(harbours, 3))
 #' @export
-slim <- function(fit) {
+slim <- function(fit, ...) {
+  check_own_arguments(..., of = slim, name = "slim()")
   check_is_fit(fit)
   if (!keeps_rows(fit)) return(fit)
   sample <- sample_facts(fit)

@@ -14,6 +14,7 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param terms Coefficients, by name or number: what they are made of is told; `NULL`: all slopes.
 #' @param level Coverage of the interval.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `in_words` with a row a sentence: `term`, the coefficient or variable it is on;
 #'   `words`; `estimate`, `low` and `high`, the change in the unit of the sentence. It prints the sentences.
 #' @section Errors:
@@ -23,8 +24,10 @@
 #' in_words(fit_fixed(log(nights) ~ levy + log(fuel) + pennant, panel))
 #' in_words(fit_fixed(log(nights) ~ levy + I(levy^2) + coast:storms, panel))
 #' @export
-in_words <- function(fit, terms = NULL, level = 0.95) {
+in_words <- function(fit, terms = NULL, level = 0.95, ...) {
+  check_own_arguments(..., of = in_words, name = "in_words()")
   check_is_fit(fit)
+  terms <- bare_names(rlang::enquo(terms))
   check_level(level)
   check_keeps_rows(fit, "means of its regressors")
   # What is told of instruments is computed once for all sentences.

@@ -10,6 +10,7 @@
 #'
 #' @param fit A fit of any of the `fit_` functions.
 #' @param by `"entity"`, `"period"`, or a column: bare, quoted, or as a one-sided formula.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `influence` with a row a group and coefficient: `group`, `rows`, `term`, `without` (the
 #'   estimate without the group), `change` (that less the estimate), `in_errors` (the change in standard errors of the
 #'   fit). `plot()` draws one coefficient.
@@ -24,7 +25,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' influence_by(fit_fixed(log(nights) ~ levy + storms, panel))
 #' @export
-influence_by <- function(fit, by = "entity") {
+influence_by <- function(fit, by = "entity", ...) {
+  check_own_arguments(..., of = influence_by, name = "influence_by()")
   check_is_fit(fit)
   check_keeps_rows(fit, "rows to leave out")
   given <- cluster_names(rlang::enquo(by))

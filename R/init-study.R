@@ -7,6 +7,7 @@
 #' @param data Path of your own file, copied into the folder; `NULL`: the demo world.
 #' @param entity,period Columns of `data`, in quotes.
 #' @param formula The equation as text, `"y ~ x1 + x2"`.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return The paths that were written, invisibly; a message tells them.
 #' @section Errors:
 #' `wavetax_error_cannot_write` when a file is there already (nothing is written over) or the folder cannot be made;
@@ -18,7 +19,8 @@
 #' init_study(folder)
 #' head(readLines(file.path(folder, "study.yaml")))
 #' @export
-init_study <- function(folder, data = NULL, entity = NULL, period = NULL, formula = NULL) {
+init_study <- function(folder, data = NULL, entity = NULL, period = NULL, formula = NULL, ...) {
+  check_own_arguments(..., of = init_study, name = "init_study()")
   if (missing(folder)) stop_argument("folder", "missing", "Give the path of a folder.")
   check_text(folder, "folder", "Give the path of a folder.")
   content <- if (is.null(data)) demo_study() else own_study(data, entity, period, formula)

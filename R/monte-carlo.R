@@ -16,6 +16,7 @@
 #' @param terms Coefficients that are told; `NULL`: all whose truth is known.
 #' @param truth True values by name, where the design does not tell them.
 #' @param level Coverage that the intervals promise.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `monte_carlo`, which prints a table and what stands out in it: a list with `draws`, a data frame with a row
 #'   for each draw, estimator and term (`design`, `draw`, `seed`, `estimator`, `errors`, `term`, `estimate`,
 #'   `std_error`, `low`, `high`, `p_value`, `refused`, `warned`), and `table`, which `as.data.frame()` gives: `design`,
@@ -50,7 +51,8 @@
 #' plot(sizes, "size")
 #' @export
 monte_carlo <- function(design, estimators, draws = 400, seed = 1, cores = 1, errors = NULL, terms = NULL, truth = NULL,
-                        level = 0.95) {
+                        level = 0.95, ...) {
+  check_own_arguments(..., of = monte_carlo, name = "monte_carlo()")
   if (missing(design)) stop_argument("design", "missing", "Draw one: `simulate_panel(50, 10)`.")
   if (missing(estimators)) {
     stop_argument("estimators", "missing", "For example `list(fixed = fit_fixed(y ~ x, design))`.")

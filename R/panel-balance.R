@@ -10,6 +10,7 @@
 #' @param rows Which rows are looked at, a condition on columns, `~ season > 2012`; not with `"fill"`.
 #' @param mark A name: all rows stay, and a column of that name says which would. A fit of them, `rows = ~ complete`,
 #'   has lags that see the whole panel. Not with `"fill"`.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A balanced [panel_frame()], with `mark` all of it. A message says what was added or given up.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`; `wavetax_error_no_rows` when nothing is left; `wavetax_error_name_taken` when `mark`
@@ -21,7 +22,8 @@
 #' panel <- panel_balance(panel, "entities", mark = "complete")
 #' fit_fixed(log(nights) ~ levy + past(levy), panel, rows = ~ complete)
 #' @export
-panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NULL, mark = NULL) {
+panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NULL, mark = NULL, ...) {
+  check_own_arguments(..., of = panel_balance, name = "panel_balance()")
   check_is_panel(data)
   how <- check_one_of(how, balance_ways, "how")
   looked <- looked_rows(data, rows)

@@ -39,6 +39,10 @@
 panel_frame <- function(data, entity, period, periods = NULL, ...) {
   check_own_arguments(..., of = panel_frame, name = "panel_frame()")
   check_is_table(data)
+  periods <- tryCatch(periods, error = function(cnd) {
+    stop_argument("periods", sprintf("`%s`", short_text(deparse_words(substitute(periods)))),
+                  "A panel has one entity and one period; a fourth column is none of its keys.")
+  })
   new_panel_frame(
     own_data_frame(data),
     column_name(rlang::enquo(entity), data, "entity"),

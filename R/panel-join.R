@@ -167,7 +167,8 @@ tidy_part <- function(x, years) {
   out[match(x, values)]
 }
 
-new_join_report <- function(mine, theirs, found, by) {
+#' @param ... Takes nothing; what is misspelt is told.
+join_report <- function(mine, theirs, found, by) {
   only <- setdiff(unique(theirs[!is.na(theirs)]), found$theirs)
   found$tidy <- found$tidy[!is.na(found$mine)]
   found$theirs <- found$theirs[!is.na(found$mine)]
@@ -188,7 +189,8 @@ new_join_report <- function(mine, theirs, found, by) {
 #' @rdname panel_join
 #' @param joined What `panel_join()` gave.
 #' @export
-join_report <- function(joined) {
+join_report <- function(joined, ...) {
+  check_own_arguments(..., of = join_report, name = "join_report()")
   report <- attr(joined, "join_report", exact = TRUE)
   if (is.null(report)) stop_wavetax("no_report", "These data have no report of a join.",
                                     todo = "It is kept by `panel_join()`.")

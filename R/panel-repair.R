@@ -34,6 +34,10 @@
 panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NULL, repeated = NULL,
                          decimal = NULL, thousands = NULL, percent = NULL, missing = NULL, ...) {
   if (base::missing(findings)) stop_repair("No findings were given.")
+  findings <- tryCatch(findings, error = function(cnd) {
+    if (inherits(cnd, "wavetax_error")) rlang::cnd_signal(cnd)
+    stop_repair("What stands second is not what `panel_problems()` found.")
+  })
   check_findings(findings)
   data <- table_of(data, ..., keys = c(entity = attr(findings, "entity"), period = attr(findings, "period")))
   options <- check_repair_options(names, drop, decimal, thousands, percent, missing)
@@ -59,7 +63,8 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   out
 }
 
-new_repair_log <- function(log, call) {
+#' @param ... Takes nothing; what is misspelt is told.
+repair_log <- function(log, call) {
   nothing <- data.frame(action = character(), row = integer(), column = character(),
                         before = character(), after = character())
   log <- do.call(rbind, c(list(nothing), log))
@@ -205,7 +210,8 @@ repair_code <- function(log) {
 #' @rdname panel_repair
 #' @param repaired What `panel_repair()` gave.
 #' @export
-repair_log <- function(repaired) {
+repair_log <- function(repaired, ...) {
+  check_own_arguments(..., of = repair_log, name = "repair_log()")
   log <- attr(repaired, "repair_log", exact = TRUE)
   if (is.null(log)) stop_repair("These data have no log of repairs.")
   log

@@ -37,6 +37,7 @@ panel_shape <- function(data, ...) UseMethod("panel_shape")
 
 #' @export
 panel_shape.default <- function(data, ...) {
+  check_dots_unnamed(...names(), panel_shape.default, "panel_shape()")
   part <- panel_part(data, rlang::enquos(...))
   shape_of(part$panel, part$chosen)
 }

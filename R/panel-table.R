@@ -3,7 +3,7 @@
 # Functions that take a data frame take a path too: `...` then has what the reader needs.
 table_of <- function(data, ..., keys = NULL, settle = FALSE) {
   if (is.data.frame(data)) {
-    if (...length() > 0) check_no_dots(..., of = list(call = function(data) NULL, name = "The call", todo = paste(
+    if (...length() > 0) check_no_dots(..., of = list(call = function(data) NULL, name = "The function", todo = paste(
       "What `read_panel()` takes is for a path, not for a data frame."), hidden = NULL))
     return(own_data_frame(data))
   }

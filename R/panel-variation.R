@@ -44,6 +44,7 @@ panel_variation <- function(data, ..., by = NULL, show = NULL, statistics = NULL
 #' @export
 panel_variation.default <- function(data, ..., by = NULL, show = NULL, statistics = NULL, weights = NULL,
                                     parts = FALSE) {
+  check_dots_unnamed(...names(), panel_variation.default, "panel_variation()")
   check_is_panel(data)
   check_flag(parts, "parts")
   check_texts(show, "show")

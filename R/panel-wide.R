@@ -2,7 +2,8 @@
 #' @param variables Columns that get one column a period; `NULL`: all that vary within an
 #'   entity. Other columns that vary are left out, which is said.
 #' @export
-panel_to_wide <- function(data, variables = NULL) {
+panel_to_wide <- function(data, variables = NULL, ...) {
+  check_own_arguments(..., of = panel_to_wide, name = "panel_to_wide()")
   check_is_panel(data)
   index <- panel_index(data)
   others <- setdiff(names(data), c(index$entity, index$period))

@@ -7,6 +7,7 @@
 #'
 #' @param data A data frame.
 #' @param file Path; an existing file is replaced.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return `file`, invisibly.
 #' @section Errors:
 #' `wavetax_error_format` for another ending, or for more rows, columns or signs in a cell than a sheet holds;
@@ -16,7 +17,8 @@
 #' write_panel(panel_frame(harbours, harbour, season), file)
 #' all.equal(as.data.frame(read_panel(file, harbour, season)), harbours)
 #' @export
-write_panel <- function(data, file) {
+write_panel <- function(data, file, ...) {
+  check_own_arguments(..., of = write_panel, name = "write_panel()")
   check_is_table(data)
   extension <- check_ending(file, c("csv", "tsv", "xlsx", "parquet"), "The data")
   plain <- map_columns(plain_data_frame(data), plain_column)

@@ -8,6 +8,7 @@
 #' @param effect Which set, by name; `NULL`: the first.
 #' @param names How many of the lowest and highest are named, or the names of those that are.
 #' @param level Coverage of the intervals.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A ggplot object.
 #' @section Errors:
 #' Those of [effect_levels()]; `wavetax_error_unknown_entity`; `wavetax_error_argument`.
@@ -16,7 +17,8 @@
 #' plot_effects(fit_fixed(log(nights) ~ levy + storms, panel))
 #' plot_effects(fit_random(log(nights) ~ levy + storms, panel), names = c("Oskavik", "Tarnholm"))
 #' @export
-plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95) {
+plot_effects <- function(fit, effect = NULL, names = 3, level = 0.95, ...) {
+  check_own_arguments(..., of = plot_effects, name = "plot_effects()")
   check_is_fit(fit)
   check_level(level)
   levels <- as.data.frame(effect_levels(fit))

@@ -10,6 +10,7 @@
 #' @param entities Entities to draw by name; `NULL` samples them.
 #' @param sample How many are sampled (the same ones every time).
 #' @param panels `TRUE` draws a small panel for each entity.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A ggplot object.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`, `wavetax_error_unknown_column`,
@@ -19,7 +20,8 @@
 #' plot_paths(panel, levy, entities = c("Oskavik", "Tarnholm"))
 #' plot_paths(panel, levy, sample = 6, panels = TRUE)
 #' @export
-plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FALSE) {
+plot_paths <- function(data, variable, entities = NULL, sample = 12, panels = FALSE, ...) {
+  check_own_arguments(..., of = plot_paths, name = "plot_paths()")
   check_is_panel(data)
   check_flag(panels, "panels")
   check_number(sample, "sample", 1, whole = TRUE)

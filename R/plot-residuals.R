@@ -17,6 +17,7 @@
 #' @param fit A fit on a [panel_frame()].
 #' @param show Some of those, or `"page"` for all.
 #' @param labels How many rows and entities that stand out are named.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A ggplot with a panel for each.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`; `wavetax_error_argument`; `wavetax_error_slim` of a fit without its rows;
@@ -27,7 +28,8 @@
 #' plot_residuals(fixed)
 #' plot_residuals(fixed, c("period", "farthest"), labels = 8)
 #' @export
-plot_residuals <- function(fit, show = "page", labels = 5) {
+plot_residuals <- function(fit, show = "page", labels = 5, ...) {
+  check_own_arguments(..., of = plot_residuals, name = "plot_residuals()")
   check_is_fit(fit)
   check_panels(show)
   check_number(labels, "labels", low = 0, high = 50, whole = TRUE)

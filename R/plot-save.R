@@ -9,6 +9,7 @@
 #'   points).
 #' @param dpi Dots per inch of a PNG; `NULL`: 300, of a slide 150.
 #' @param width,height Inches, in place of those of the size.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return `file`, invisibly.
 #' @section Errors:
 #' `wavetax_error_format` for another ending; `wavetax_error_argument`; `wavetax_error_cannot_write`.
@@ -17,7 +18,8 @@
 #' fixed <- fit_fixed(log(nights) ~ levy + storms, panel)
 #' save_figure(plot_estimates(fixed), file.path(tempdir(), "estimates.png"), size = "column")
 #' @export
-save_figure <- function(plot, file, size = "page", dpi = NULL, width = NULL, height = NULL) {
+save_figure <- function(plot, file, size = "page", dpi = NULL, width = NULL, height = NULL, ...) {
+  check_own_arguments(..., of = save_figure, name = "save_figure()")
   ending <- check_figure_file(file)
   if (!inherits(plot, "ggplot")) {
     stop_argument("plot", value_words(plot), "Give a figure: `save_figure(plot_estimates(fit), \"figure.png\")`.")

@@ -16,6 +16,7 @@
 #'   means of the regressor nearest to evenly spaced ones.
 #' @param sample How many.
 #' @param steps `TRUE`: a list of three figures, to be shown one after another.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A ggplot object, or a list of three.
 #' @section Errors:
 #' `wavetax_error_not_a_panel`, `wavetax_error_unknown_term`, `wavetax_error_unknown_entity`, `wavetax_error_argument`;
@@ -24,7 +25,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' plot_within(log(nights) ~ levy, panel)
 #' @export
-plot_within <- function(x, data = NULL, regressor = NULL, entities = NULL, sample = 6, steps = FALSE) {
+plot_within <- function(x, data = NULL, regressor = NULL, entities = NULL, sample = 6, steps = FALSE, ...) {
+  check_own_arguments(..., of = plot_within, name = "plot_within()")
   check_flag(steps, "steps")
   check_number(sample, "sample", 0, 1000, whole = TRUE)
   if (!inherits(x, "panel_fit")) {

@@ -10,6 +10,7 @@
 #' @param fresh `TRUE` runs everything again.
 #' @param out A folder for the results, in place of the study's own.
 #' @param allow_outside Whether the study may read and write outside of its folder.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `study_run`, which prints what was done: a list with `panel`, `fits`, `tests`, `tables`, `figures` and
 #' `appraised`, each by name, the results of this run and of earlier ones; `steps`, a data frame with `name`,
 #' `section`, `line`, `state` (`"run"`, `"kept"`, `"failed"`, `"without"`) and `said`; `outputs`, a data
@@ -32,7 +33,8 @@
 #' run
 #' run$tables$main
 #' @export
-run_study <- function(file, plan = FALSE, only = NULL, fresh = FALSE, out = NULL, allow_outside = FALSE) {
+run_study <- function(file, plan = FALSE, only = NULL, fresh = FALSE, out = NULL, allow_outside = FALSE, ...) {
+  check_own_arguments(..., of = run_study, name = "run_study()")
   if (missing(file)) stop_argument("file", "missing", "Give the path of a study: `run_study(\"study.yaml\")`.")
   check_flag(plan, "plan")
   check_flag(fresh, "fresh")

@@ -25,6 +25,7 @@
 #' @param draws How many draws.
 #' @param seed Where the draws start; the session's random numbers are left alone.
 #' @param type Of the t statistics: `"CR1"`, `"CR2"` or `"CR3"`.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_clusters` as for [se_clustered()]; `wavetax_error_argument` for draws under 1;
@@ -39,7 +40,8 @@
 #' fit <- fit_fixed(log(nights) ~ levy + storms, panel)
 #' with_errors(fit, se_bootstrap(~ coast))
 #' @export
-se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, type = "CR1") {
+se_bootstrap <- function(by = "entity", scheme = "wild", draws = 999, seed = 1, type = "CR1", ...) {
+  check_own_arguments(..., of = se_bootstrap, name = "se_bootstrap()")
   check_choice(scheme, c("wild", "pairs"), "scheme", kind = "errors")
   check_choice(type, c("CR1", "CR2", "CR3"), "type", kind = "errors")
   check_number(draws, "draws", low = 1, high = 1e7, whole = TRUE)

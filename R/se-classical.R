@@ -7,12 +7,16 @@
 #' regression, \eqn{\hat\sigma^2}{s2} its residual sum of squares over the residual
 #' degrees of freedom, to which t statistics are referred.
 #'
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @examples
 #' panel <- panel_frame(harbours, harbour, season)
 #' fit_fixed(log(nights) ~ levy, panel, errors = se_classical())
 #' @export
-se_classical <- function() new_error_spec("classical")
+se_classical <- function(...) {
+  check_own_arguments(..., of = se_classical, name = "se_classical()")
+  new_error_spec("classical")
+}
 
 #' @export
 compute_errors.se_classical <- function(spec, fit) {

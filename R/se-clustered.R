@@ -32,6 +32,7 @@
 #' @param type `"CR1"`, `"CR0"`, `"CR2"` or `"CR3"`.
 #' @param df `"clusters"`: G - 1; `"satterthwaite"`: by contrast, for one dimension.
 #' @param combine Of several dimensions: `"subtract"` or `"sum"`.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()]. The fit's `errors` then hold the count of clusters, their
 #'   sizes and, by slope, the effective number of clusters
 #'   \eqn{G / (1 + \mathrm{mean}((\gamma_g/\bar\gamma - 1)^2))}{G/(1 + mean((gamma_g/mean(gamma) - 1)^2))},
@@ -51,7 +52,8 @@
 #' with_errors(fit, se_clustered(~ coast, type = "CR2", df = "satterthwaite"))
 #' with_errors(fit, se_clustered(~ harbour + season))
 #' @export
-se_clustered <- function(by = "entity", type = "CR1", df = "clusters", combine = "subtract") {
+se_clustered <- function(by = "entity", type = "CR1", df = "clusters", combine = "subtract", ...) {
+  check_own_arguments(..., of = se_clustered, name = "se_clustered()")
   check_choice(type, c("CR0", "CR1", "CR2", "CR3"), "type", kind = "errors")
   check_choice(df, c("clusters", "satterthwaite"), "df", kind = "errors")
   check_choice(combine, c("subtract", "sum"), "combine", kind = "errors")

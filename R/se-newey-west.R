@@ -15,6 +15,7 @@
 #'
 #' @param lags How many periods apart disturbances may be related; `NULL`: 4 (T/100)^(2/9) rounded down, at least 1, T
 #'   the average count of periods of an entity, respectively the periods.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_lags` for lags that are no whole number, or as long as the panel; `wavetax_error_not_a_panel`
@@ -28,14 +29,16 @@
 #' with_errors(fit, se_newey_west(lags = 2))
 #' with_errors(fit, se_driscoll_kraay())
 #' @export
-se_newey_west <- function(lags = NULL) {
+se_newey_west <- function(lags = NULL, ...) {
+  check_own_arguments(..., of = se_newey_west, name = "se_newey_west()")
   if (!is.null(lags)) check_error_lags(lags)
   new_error_spec("newey_west", lags = lags)
 }
 
 #' @rdname se_newey_west
 #' @export
-se_driscoll_kraay <- function(lags = NULL) {
+se_driscoll_kraay <- function(lags = NULL, ...) {
+  check_own_arguments(..., of = se_driscoll_kraay, name = "se_driscoll_kraay()")
   if (!is.null(lags)) check_error_lags(lags)
   new_error_spec("driscoll", lags = lags)
 }

@@ -5,6 +5,7 @@
 #' @param covariance A covariance matrix of the coefficients with their names, or a function of the fit that gives one.
 #' @param label What the errors are called in print: "Standard errors (label)".
 #' @param df Degrees of freedom that t statistics are referred to; `NULL`: the residual ones.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_errors` when the matrix is not symmetric, has a negative variance, or lacks a coefficient.
@@ -14,7 +15,8 @@
 #' fit <- fit_pooled(log(nights) ~ levy + storms, panel)
 #' with_errors(fit, se_own(function(fit) 4 * vcov(fit), label = "twice as wide"))
 #' @export
-se_own <- function(covariance, label = "own", df = NULL) {
+se_own <- function(covariance, label = "own", df = NULL, ...) {
+  check_own_arguments(..., of = se_own, name = "se_own()")
   if (missing(covariance)) stop_argument("covariance", "missing", "Give a matrix, or a function of the fit.", "errors")
   if (!is.function(covariance)) check_own_matrix(covariance)
   check_text(label, "label")

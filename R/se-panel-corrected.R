@@ -17,6 +17,7 @@
 #'
 #' @param pairs `"pairwise"`: each pair over the periods that both have; `"casewise"`: all over the periods that every
 #'   entity has.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_errors` after differences and [fit_gls()], with more than 20,000 entities, and casewise without a
@@ -28,7 +29,8 @@
 #' fit <- fit_fixed(log(nights) ~ levy + storms, panel, serial = "ar1")
 #' with_errors(fit, se_panel_corrected())
 #' @export
-se_panel_corrected <- function(pairs = "pairwise") {
+se_panel_corrected <- function(pairs = "pairwise", ...) {
+  check_own_arguments(..., of = se_panel_corrected, name = "se_panel_corrected()")
   check_choice(pairs, c("pairwise", "casewise"), "pairs", kind = "errors")
   new_error_spec("paired", pairs = pairs)
 }

@@ -17,6 +17,7 @@
 #' @param leverages `"exact"`; `"estimated"`: those of effects from random draws, where the system of effects is too
 #'   large to be solved directly. How far they may be off is printed.
 #' @param draws,seed How many draws, and where they start; the session's random numbers are left alone.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A specification for `errors =` and [with_errors()].
 #' @section Errors:
 #' `wavetax_error_errors` for an unknown type, and where exact leverages would take too much;
@@ -28,7 +29,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' fit_pooled(log(nights) ~ levy + storms, panel, errors = se_robust("HC3"))
 #' @export
-se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1) {
+se_robust <- function(type = "HC1", leverages = "exact", draws = 400, seed = 1, ...) {
+  check_own_arguments(..., of = se_robust, name = "se_robust()")
   check_choice(type, c("HC0", "HC1", "HC2", "HC3", "HC4"), "type", kind = "errors")
   check_choice(leverages, c("exact", "estimated"), "leverages", kind = "errors")
   check_number(draws, "draws", low = 10, high = 1e5, whole = TRUE)

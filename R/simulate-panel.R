@@ -46,7 +46,8 @@
 #' @export
 simulate_panel <- function(entities = 50, periods = 10, effect = 1, slope = 1, related = 0, serial = 0, spread = 0,
                            shared = 0, unbalanced = 0, seed = NULL, disturbance = 1,
-                           law = c("normal", "skewed", "heavy")) {
+                           law = c("normal", "skewed", "heavy"), ...) {
+  check_own_arguments(..., of = simulate_panel, name = "simulate_panel()")
   check_number(entities, "entities", 1, 1e7, whole = TRUE)
   check_numbers(periods, "periods", c(1, entities), 1, 1e6, whole = TRUE)
   check_number(effect, "effect", 0)
@@ -71,7 +72,8 @@ simulate_panel <- function(entities = 50, periods = 10, effect = 1, slope = 1, r
 #' @rdname simulate_panel
 #' @param panel A panel that `simulate_panel()` made.
 #' @export
-panel_truth <- function(panel) {
+panel_truth <- function(panel, ...) {
+  check_own_arguments(..., of = panel_truth, name = "panel_truth()")
   check_is_table(panel)
   held_index(panel)$truth
 }

@@ -65,6 +65,7 @@ plain_code <- function(call) {
 #'
 #' @param file Path of a study, as for [run_study()].
 #' @param allow_outside As for [run_study()].
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return The lines, of class `study_code`; they print as code.
 #' @section Errors:
 #' `wavetax_error_no_file`; `wavetax_error_study`, as for [run_study()].
@@ -73,7 +74,8 @@ plain_code <- function(call) {
 #' init_study(folder)
 #' study_code(file.path(folder, "study.yaml"))
 #' @export
-study_code <- function(file, allow_outside = FALSE) {
+study_code <- function(file, allow_outside = FALSE, ...) {
+  check_own_arguments(..., of = study_code, name = "study_code()")
   if (missing(file)) stop_argument("file", "missing", "Give the path of a study.")
   check_flag(allow_outside, "allow_outside")
   study <- checked_round(study_names(read_study(file), allow_outside), file)

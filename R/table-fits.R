@@ -30,7 +30,7 @@
 write_fits <- function(..., file) {
   if (missing(file)) stop_argument("file", "missing", "Give the path of a .json file: `file = \"fits.json\"`.")
   check_fits_file(file)
-  write_text_file(fits_json(collect_fits(rlang::enquos(...))), file)
+  write_text_file(fits_json(collect_fits(rlang::enquos(...), write_fits, "write_fits()")), file)
 }
 
 check_fits_file <- function(file) check_ending(file, "json", "Fits")
@@ -58,7 +58,8 @@ record_contents <- function(records) {
 
 #' @rdname write_fits
 #' @export
-read_fits <- function(file) {
+read_fits <- function(file, ...) {
+  check_own_arguments(..., of = read_fits, name = "read_fits()")
   check_package("jsonlite", "reads JSON")
   check_file(file)
   content <- tryCatch(jsonlite::read_json(file), error = function(cnd) stop_not_fits(file, conditionMessage(cnd)))

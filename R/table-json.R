@@ -7,6 +7,7 @@
 #' did, and goes into every other format. A table of specifications takes further fits: `spec_table(table, new = fit)`.
 #'
 #' @param file Path of a `.json` file.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A [spec_table()], or another table as [as_table()] has it.
 #' @section Errors:
 #' `wavetax_error_no_file`; `wavetax_error_not_a_table_file` when it holds no table, or one that cannot be; those of
@@ -18,7 +19,8 @@
 #' table <- read_table_file(file)
 #' spec_table(table, pooled = fit_pooled(log(nights) ~ levy, panel))
 #' @export
-read_table_file <- function(file) {
+read_table_file <- function(file, ...) {
+  check_own_arguments(..., of = read_table_file, name = "read_table_file()")
   check_package("jsonlite", "reads JSON")
   check_file(file)
   wrong <- function(why) {

@@ -2,7 +2,8 @@
 
 # Fits from `...`: each a fit, a list of fits, named or not, or a table, whose columns come first as they are. With the
 # attributes `heads`, `over` where lists within a list are named, `tables` and `is_new`.
-collect_fits <- function(quos) {
+collect_fits <- function(quos, of, name) {
+  known <- setdiff(names(formals(of)), "...")
   parts <- lapply(seq_along(quos), function(q) {
     value <- rlang::eval_tidy(quos[[q]])
     given <- names(quos)[q]
@@ -15,8 +16,14 @@ collect_fits <- function(quos) {
       name <- if (nzchar(given)) given else if (is.symbol(expr)) as.character(expr) else ""
       return(list(fits = stats::setNames(list(value), name), over = ""))
     }
-    if (is.list(value) && !is.data.frame(value) && !inherits(value, "condition") && length(value) > 0) {
-      return(flat_fits(value, given))
+    if (is.list(value) && !is.object(value) && length(value) > 0) return(flat_fits(value, given))
+    if (is.list(value) && inherits(value, "list")) return(flat_fits(value, given))
+    # What is named and no fit is meant for an argument.
+    if (nzchar(given) && (is.atomic(value) || rlang::is_formula(value) || length(near_names(given, known)) > 0 ||
+                          inherits(value, "error_spec"))) {
+      stop_no_argument(given, known, name, if (inherits(value, "error_spec")) {
+        "Other errors are `with_errors(fit, se_robust())`."
+      })
     }
     check_is_fit(value, sprintf("argument %d", q))
   })

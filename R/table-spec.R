@@ -60,7 +60,8 @@ spec_table <- function(..., terms = NULL, hide = NULL, labels = NULL, beneath = 
                        facts = NULL,
                        marks = NULL, decimals = NULL, over = NULL, numbered = FALSE, title = NULL, notes = NULL,
                        hausman = FALSE, constant = FALSE) {
-  fits <- collect_fits(rlang::enquos(...))
+  fits <- collect_fits(rlang::enquos(...), spec_table, "spec_table()")
+  terms <- bare_names(rlang::enquo(terms))
   given <- setdiff(names(match.call(expand.dots = FALSE)), c("", "...", "hausman"))
   asked <- check_spec_options(list(
     terms = terms, hide = hide, labels = labels, beneath = beneath, beside = beside, facts = facts, marks = marks,

@@ -22,6 +22,7 @@
 #' @param fragment Of `.html` and `.tex`: `TRUE` for a piece of a document, `FALSE` for one that stands by itself.
 #'   `NULL` is a page of HTML and a piece of LaTeX.
 #' @param append `TRUE` adds to a `.docx`, `.xlsx`, `.md` or `.tex` that is there, and makes one that is not.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return `file`, invisibly.
 #' @section Errors:
 #' `wavetax_error_format` for another ending, for something that is no table, and for several tables in a format that
@@ -35,7 +36,8 @@
 #' write_table(spec_table(fixed), file)
 #' writeLines(readLines(file))
 #' @export
-write_table <- function(table, file, fragment = NULL, append = FALSE) {
+write_table <- function(table, file, fragment = NULL, append = FALSE, ...) {
+  check_own_arguments(..., of = write_table, name = "write_table()")
   tables <- tables_of(table)
   ending <- check_table_file(file)
   writer <- table_writer(ending)

@@ -27,6 +27,7 @@
 #' @param method One of those above; `NULL`: that of the fit.
 #' @param sample `NULL`, or how many entities to draw.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`; `pairs` has how many pairs were used and left out, `estimate` the mean size of a correlation,
 #'   its sign left out; `period_effects` whether the fit holds effects of the periods.
 #' @section Size:
@@ -47,7 +48,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_cross_section(fit_fixed(log(nights) ~ levy + storms, panel))
 #' @export
-test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, draws = NULL, seed = 1) {
+test_cross_section <- function(fit, method = NULL, sample = NULL, level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_cross_section, name = "test_cross_section()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A test for relations between entities")
   if (!is.null(method)) check_choice(method, cross_section_methods, "method", kind = "method")

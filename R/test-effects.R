@@ -19,6 +19,7 @@
 #' @param level The level that the reading in words is at.
 #' @param draws `NULL`, or how many draws p is to come from: normal disturbances through the restricted equation.
 #' @param seed Where draws start; the session's random numbers are left alone.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources: 20 to 500 entities, 5 to 30
@@ -33,7 +34,8 @@
 #' test_effects(fixed)
 #' test_effects(fit_fixed(log(nights) ~ levy + storms, panel, "both"), fixed)
 #' @export
-test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, draws = NULL, seed = 1) {
+test_effects <- function(full, restricted = NULL, robust = FALSE, level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_effects, name = "test_effects()")
   if (missing(full)) stop_argument("full", "missing", "Give a fixed effects fit: `test_effects(fit)`.")
   check_is_fit(full, "full")
   if (!is.null(restricted)) check_is_fit(restricted, "restricted")

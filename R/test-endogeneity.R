@@ -11,6 +11,7 @@
 #' instruments tell nothing.
 #'
 #' @inheritParams test_strength
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test` whose `table` has the coefficient of what the instruments leave of each column: `endogenous`,
 #'   `estimate` (least squares' slope less the instruments'), `std_error`, `p_value`.
 #' @section Size:
@@ -25,7 +26,8 @@
 #'                         instruments = ~ relief)
 #' test_endogeneity(fit)
 #' @export
-test_endogeneity <- function(fit, level = 0.05) {
+test_endogeneity <- function(fit, level = 0.05, ...) {
+  check_own_arguments(..., of = test_endogeneity, name = "test_endogeneity()")
   check_is_instrumented(fit, "A test of endogeneity")
   check_keeps_rows(fit, "rows to test")
   facts <- fit$instrumented

@@ -13,6 +13,7 @@
 #' @param fit A fit of any of the `fit_` functions.
 #' @param powers Whole numbers from 2 on.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): classical 3 to 7 percent,
@@ -25,7 +26,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_form(fit_fixed(log(nights) ~ levy + storms, panel))
 #' @export
-test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1) {
+test_form <- function(fit, powers = 2:3, level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_form, name = "test_form()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A test of the form")
   good <- is.numeric(powers) && length(powers) > 0 && all(is.finite(powers)) && all(powers == trunc(powers)) &&

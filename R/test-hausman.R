@@ -28,6 +28,7 @@
 #' @inheritParams test_effects
 #' @param common Whether fits of different equations are compared, over the regressors that
 #'   both have.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test` (an `htest` with `null`, `alternative`, `reading`), whose
 #'   `table` has a row a coefficient: `term`, `consistent`, `efficient`,
 #'   `difference`, `std_error`, `p_value` (normal).
@@ -45,7 +46,8 @@
 #' test_hausman(fixed, random)
 #' @export
 test_hausman <- function(consistent, efficient, sigma = "shared", common = FALSE, level = 0.05, draws = NULL,
-                         seed = 1) {
+                         seed = 1, ...) {
+  check_own_arguments(..., of = test_hausman, name = "test_hausman()")
   check_is_fit(consistent, "consistent")
   if (missing(efficient)) stop_one_fit(consistent)
   check_is_fit(efficient, "efficient")

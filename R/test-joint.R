@@ -22,6 +22,7 @@
 #' @param draws `NULL`, or how many draws p is to come from: normal disturbances, unrelated and of one variance, through
 #'   the equation whose coefficients are moved to the restrictions. A wild bootstrap has its own draws.
 #' @param seed Where draws start; the session's random numbers are left alone.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Errors:
 #' `wavetax_error_unknown_term`, also of coefficients that were dropped; `wavetax_error_restriction` of an equation that
@@ -35,8 +36,10 @@
 #' test_joint(fit, "levy = -0.05")
 #' test_joint(with_errors(fit, se_clustered(~ coast, "CR2", "satterthwaite")), c("storms", "fuel"))
 #' @export
-test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1) {
+test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_joint, name = "test_joint()")
   check_is_fit(fit)
+  terms <- bare_names(rlang::enquo(terms))
   asked <- ask(level, draws, seed)
   all <- kept_terms(fit)
   wanted <- read_restrictions(terms, fit)

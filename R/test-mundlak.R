@@ -21,6 +21,7 @@
 #'   is estimated where it is another. Or an instrumented random fit.
 #' @param type `"CR3"` or `"CR2"`.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test` whose `table` has the coefficient of each mean: `term`, `estimate`, `std_error`, `p_value`.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): 4 to 8 percent. CR1 would
@@ -34,7 +35,8 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' test_mundlak(fit_random(log(nights) ~ levy + storms + fuel, panel))
 #' @export
-test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1) {
+test_mundlak <- function(fit, type = "CR3", level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_mundlak, name = "test_mundlak()")
   check_is_fit(fit)
   check_choice(type, c("CR3", "CR2"), "type")
   if (!is.null(fit$instrumented)) check_random_instruments(fit, type, draws)

@@ -12,6 +12,7 @@
 #' @param fit A fit of any of the `fit_` functions; of effects, one of random effects.
 #' @param of `"residuals"` or `"effects"`.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`; `estimate` has skewness and kurtosis.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 18 kinds of panels (`docs/size.md` of the sources): 3 to 7 percent. Residuals
@@ -25,7 +26,8 @@
 #' test_normality(fit_fixed(log(nights) ~ levy + storms, panel))
 #' test_normality(fit_random(log(nights) ~ levy + storms, panel), of = "effects")
 #' @export
-test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, seed = 1) {
+test_normality <- function(fit, of = "residuals", level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_normality, name = "test_normality()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A test of normality")
   check_choice(of, c("residuals", "effects"), "of")

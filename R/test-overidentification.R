@@ -11,6 +11,7 @@
 #' large one does not show that any is valid.
 #'
 #' @inheritParams test_strength
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Size:
 #' True nulls rejected at 5 percent with clusters: 3 to 8 percent (`docs/instruments.md` of the sources). Sargan's in
@@ -26,7 +27,8 @@
 #'                         instruments = ~ relief + past(relief))
 #' test_overidentification(fit)
 #' @export
-test_overidentification <- function(fit, level = 0.05) {
+test_overidentification <- function(fit, level = 0.05, ...) {
+  check_own_arguments(..., of = test_overidentification, name = "test_overidentification()")
   check_is_instrumented(fit, "A test of over-identification")
   check_keeps_rows(fit, "rows to test")
   facts <- fit$instrumented

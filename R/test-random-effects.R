@@ -19,6 +19,7 @@
 #' @param effects `"entity"`, `"period"` or `"both"`.
 #' @param alternative `"one-sided"`, `"two-sided"`, or of both `"mixture"`.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): 1 to 8 percent for one
@@ -34,7 +35,8 @@
 #' test_random_effects(fit_pooled(log(nights) ~ levy + storms, panel))
 #' @export
 test_random_effects <- function(fit, effects = "entity", alternative = "one-sided", level = 0.05, draws = NULL,
-                                seed = 1) {
+                                seed = 1, ...) {
+  check_own_arguments(..., of = test_random_effects, name = "test_random_effects()")
   check_is_fit(fit)
   check_plain_residuals(fit, "The test for random effects")
   check_choice(effects, c("entity", "period", "both"), "effects")

@@ -59,6 +59,7 @@
 #' @param variances Of `"corrected"`: `"rows"` or `"entities"`, what may have a variance of its own; `NULL`: rows, where
 #'   these tell enough.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`; `estimate` has what the method estimates, `autocorrelation` the first-order one, `pairs` how
 #'   many pairs of rows were used; of `"corrected"` `statistics`, `p_values` and `entities` (G) by variances.
 #' @section Size:
@@ -86,7 +87,8 @@
 #' test_serial(fixed, "lm", lag = 2)
 #' @export
 test_serial <- function(fit, method = NULL, lag = 1, draws = NULL, seed = 1, level = 0.05, form = "mean",
-                        alternative = "positive", variances = NULL) {
+                        alternative = "positive", variances = NULL, ...) {
+  check_own_arguments(..., of = test_serial, name = "test_serial()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A test for serial correlation")
   if (!is.null(method)) check_choice(method, serial_method_names, "method", kind = "method")

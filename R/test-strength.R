@@ -18,6 +18,7 @@
 #'
 #' @param fit An instrumented fit, see [fit_instrumented()].
 #' @inheritParams test_joint
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test` whose `table` has a row for each endogenous column: `endogenous`; the instruments' joint F,
 #'   `f`, `df1`, `df2`, `p_value`; `effective_f` and the value `critical` that it must pass to be strong (of one
 #'   column); `partial_r_squared`; `conditional_f`, `conditional_p` (of several).
@@ -34,7 +35,8 @@
 #'                         instruments = ~ relief)
 #' test_strength(fit)
 #' @export
-test_strength <- function(fit, level = 0.05) {
+test_strength <- function(fit, level = 0.05, ...) {
+  check_own_arguments(..., of = test_strength, name = "test_strength()")
   check_is_instrumented(fit, "A test of strength")
   check_keeps_rows(fit, "rows to test")
   found <- stage_strength(fit)

@@ -21,6 +21,7 @@
 #' @param fit A pooled, fixed, random or correlated fit (of `"koenker"` and `"white"` also the others).
 #' @param method One of those above.
 #' @inheritParams test_effects
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A `panel_test`.
 #' @section Size:
 #' True nulls rejected at 5 percent, over 36 kinds of panels (`docs/size.md` of the sources): `"entity"` 3 to 9 percent;
@@ -37,7 +38,8 @@
 #' test_variance(fixed)
 #' test_variance(fixed, "koenker")
 #' @export
-test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, seed = 1) {
+test_variance <- function(fit, method = "entity", level = 0.05, draws = NULL, seed = 1, ...) {
+  check_own_arguments(..., of = test_variance, name = "test_variance()")
   check_is_fit(fit)
   check_plain_residuals(fit, "A test of variances")
   check_choice(method, names(variance_tests), "method", kind = "method")

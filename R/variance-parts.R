@@ -4,6 +4,7 @@
 #' much within?*
 #'
 #' @param fit A fit of [fit_random()] or [fit_correlated()].
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A data frame of class `variance_parts` with a row for the variance within and one
 #'   for each set of effects: `part`, `variance`, `sd`, `share`. The attributes `theta` (by
 #'   group; the weight of the group mean that is taken off, with one set of effects) and
@@ -15,7 +16,8 @@
 #' variance_parts(fit_random(log(nights) ~ levy + storms, panel))
 #' variance_parts(fit_random(log(nights) ~ levy + storms, panel, effects = "both"))
 #' @export
-variance_parts <- function(fit) {
+variance_parts <- function(fit, ...) {
+  check_own_arguments(..., of = variance_parts, name = "variance_parts()")
   check_is_fit(fit)
   v <- fit$variance
   if (is.null(v$sigma2)) {

@@ -22,6 +22,7 @@
 #' @param author,date Texts, or nothing.
 #' @param parts Some of `"question"`, `"data"`, `"description"`, `"models"`, `"tests"`, `"recommendation"`,
 #'   `"robustness"`, `"limits"`, `"appendix"`, in the order in which they shall stand.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return `file`, invisibly.
 #' @section Errors:
 #' `wavetax_error_format` for another ending; `wavetax_error_report` when there is nothing to report on, as in an
@@ -34,7 +35,8 @@
 #' write_report(chosen, file, parts = c("question", "recommendation", "limits"))
 #' writeLines(readLines(file))
 #' @export
-write_report <- function(x, file, title = NULL, author = NULL, date = NULL, parts = NULL) {
+write_report <- function(x, file, title = NULL, author = NULL, date = NULL, parts = NULL, ...) {
+  check_own_arguments(..., of = write_report, name = "write_report()")
   if (missing(file)) stop_argument("file", "missing", "Give the path of a document: `\"report.html\"`.")
   ending <- check_ending(file, names(report_writers()), "The report")
   if (!is.null(title)) check_text(title, "title")

@@ -39,12 +39,12 @@ _wavetax_takes() {
     join:--match) printf '%s\n' exact tidy ;;
     fit:--model) printf '%s\n' pooled between fixed random difference correlated gls @joins, ;;
     fit:--effects|predict:--effects|influence:--effects|diagnose:--effects) printf '%s\n' entity period both @columns @joins+: ;;
-    fit:--variance|predict:--variance|influence:--variance|diagnose:--variance) printf '%s\n' swamy-arora wallace-hussain amemiya nerlove maximum-likelihood ;;
+    fit:--variance|predict:--variance|influence:--variance|diagnose:--variance) printf '%s\n' amemiya maximum-likelihood nerlove swamy-arora wallace-hussain ;;
     fit:--weights|predict:--weights|influence:--weights|diagnose:--weights|appraise:--weights|report:--weights) printf '%s\n' @columns ;;
     fit:--serial|predict:--serial|influence:--serial|diagnose:--serial) printf '%s\n' none ar1 ar1-own ;;
     fit:--rho|predict:--rho|influence:--rho|diagnose:--rho) printf '%s\n' corrected regression autocorrelation maximum-likelihood ;;
     fit:--variances|predict:--variances|influence:--variances|diagnose:--variances) printf '%s\n' common entity ;;
-    fit:--split) printf '%s\n' @columns ;;
+    fit:--each) printf '%s\n' @columns ;;
     fit:--steps) printf '%s\n' @joins, ;;
     fit:--method|predict:--method|influence:--method|diagnose:--method) printf '%s\n' 2sls liml gmm ;;
     fit:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected all @joins, ;;
@@ -53,7 +53,7 @@ _wavetax_takes() {
     fit:--figure|influence:--figure|compare:--figure) printf '%s\n' @files ;;
     fit:--terms|compare:--terms) printf '%s\n' @joins, ;;
     fit:--beneath|compare:--beneath) printf '%s\n' std_error statistic p_value interval @joins, ;;
-    fit:--facts|compare:--facts) printf '%s\n' effects serial instruments errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd @joins, ;;
+    fit:--facts|compare:--facts) printf '%s\n' effects serial instruments errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd constant constant_error @joins, ;;
     predict:--new) printf '%s\n' @files ;;
     predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated gls ;;
     predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected ;;
@@ -315,13 +315,14 @@ _wavetax_options() {
     '--formula:such as '\''log(nights) ~ levy + storms'\'''
     '--model:of the equation; may be repeated [default: pooled,fixed,random]'
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
-    '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
+    '--variance:how the components of random effects are estimated: amemiya, maximum-likelihood, nerlove, swamy-arora or wallace-hussain'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
     '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
     '--variances:of gls: common, or entity for a variance of each [default: common]'
     '--across:of gls: entities are related within a period, each with a variance of its own'
-    '--split:each model of all rows, and of those of each of its values'
+    '--each:each model on the rows of each of its values'
+    '--and-all:with --each, on all rows before them'
     '--steps:a ladder instead of models: regressors such as '\''~ storms'\'', or effects such as harbour, each added to what was before; may be repeated'
     '--endogenous:terms of the formula to instrument, such as '\''log(berths)'\'''
     '--instruments:what instruments them, such as relief'
@@ -375,7 +376,7 @@ _wavetax_options() {
     '--formula:such as '\''log(nights) ~ levy + storms'\'''
     '--model:one of'
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
-    '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
+    '--variance:how the components of random effects are estimated: amemiya, maximum-likelihood, nerlove, swamy-arora or wallace-hussain'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
     '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
@@ -424,7 +425,7 @@ _wavetax_options() {
     '--formula:such as '\''log(nights) ~ levy + storms'\'''
     '--model:one of'
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
-    '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
+    '--variance:how the components of random effects are estimated: amemiya, maximum-likelihood, nerlove, swamy-arora or wallace-hussain'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
     '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'
@@ -470,7 +471,7 @@ _wavetax_options() {
     '--formula:such as '\''log(nights) ~ levy + storms'\'''
     '--model:one of'
     '--effects:swept out: entity, period, both, or columns such as '\''harbour + coast:season'\'' [default: entity]'
-    '--variance:how the components of random effects are estimated: swamy-arora, wallace-hussain, amemiya, nerlove or maximum-likelihood'
+    '--variance:how the components of random effects are estimated: amemiya, maximum-likelihood, nerlove, swamy-arora or wallace-hussain'
     '--weights:analytic weights: a column, or variance_of(COLUMN), estimated by group'
     '--serial:disturbances over time: none, ar1 for AR(1) within each entity, with gls also ar1-own, a rho for each'
     '--rho:of AR(1), how rho is estimated: corrected, regression, autocorrelation or maximum-likelihood; or a number [default: corrected]'

@@ -322,7 +322,7 @@ test_that("ordinary work that was refused", {
   fe2 <- fit_fixed(log(nights) ~ levy, panel)
   re <- fit_random(eq, panel)
   re2 <- fit_random(log(nights) ~ levy, panel)
-  late <- fit_random(eq, panel, rows = season > 2010, all = TRUE)
+  late <- fit_random(eq, panel, rows = season > 2010)
   table <- spec_table(fe, fe2, re, re2, late, hausman = TRUE)
   p <- function(model) table$facts$value[table$facts$model == model & table$facts$label == "Hausman p"]
   expect_equal(as.numeric(p("re")), test_hausman(fe, re)$p.value)
@@ -330,7 +330,7 @@ test_that("ordinary work that was refused", {
   expect_true(is.na(p("late")))
   expect_match(as_table(table)$notes$text,
                "re against fe and re2 against fe2|No Hausman test for late: The fits use different rows")
-  each <- fit_each(eq, panel, by = ~ coast, rows = season > 2010)
+  each <- fit_each(eq, panel, by = ~ coast, rows = season > 2010, all = TRUE)
   alone <- fit_fixed(eq, panel, rows = season > 2010 & coast == "Ember")
   expect_equal(coef(each$Ember), coef(alone))
   expect_equal(coef(each$all), coef(fit_fixed(eq, panel, rows = season > 2010)))
