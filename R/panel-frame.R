@@ -39,8 +39,9 @@
 panel_frame <- function(data, entity, period, periods = NULL, ...) {
   check_own_arguments(..., of = panel_frame, name = "panel_frame()")
   check_is_table(data)
+  asked <- short_text(deparse_words(substitute(periods)))
   periods <- tryCatch(periods, error = function(cnd) {
-    stop_argument("periods", sprintf("`%s`", short_text(deparse_words(substitute(periods)))),
+    stop_argument("periods", sprintf("`%s`", asked),
                   "A panel has one entity and one period; a fourth column is none of its keys.")
   })
   new_panel_frame(

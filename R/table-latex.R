@@ -29,8 +29,7 @@ latex_macros <- c(
   "\\providecommand{\\panelsmall}{\\footnotesize}  % units, what stands beneath, notes",
   "\\providecommand{\\panelgap}{1.1em}  % between one group of columns and the next",
   "\\ifdefined\\panelroom\\else\\newlength{\\panelroom}\\fi  % behind the decimal point",
-  "\\providecommand{\\onpoint}[2]{#1\\makebox[\\panelroom][l]{#2}}",
-  "\\providecommand{\\onpointsmall}[2]{{\\panelsmall #1}\\makebox[\\panelroom][l]{\\panelsmall #2}}"
+  "\\providecommand{\\belowfill}[1]{\\setbox0=\\hbox{\\panelsmall #1}\\kern\\dimexpr\\panelroom-\\wd0\\relax}  % what small figures lack"
 )
 
 latex_preamble <- c(
@@ -47,9 +46,17 @@ latex_table <- function(table, turns) {
   look <- table_layout(table)
   turned <- turns && length(look$heads) > most_upright[["turned"]]
   page <- latex_measure(look, if (turned) 9 else 6.5)
+  if (!page$fits && turns && !turned) {
+    turned <- TRUE
+    page <- latex_measure(look, 9)
+  }
   c(
+    if (!page$fits) "% Wider than the page: turn it (pdflscape), or leave columns or what stands beneath out.",
     if (turned) "\\begin{landscape}", "\\begin{table}[tbp]", "\\raggedright",
-    if (nzchar(look$title)) sprintf("\\caption{%s}", latex_text(look$title)),
+    if (nzchar(look$title)) {
+      sprintf("\\caption{%s}\\label{tab:%s}", latex_text(look$title),
+              gsub("^-|-$", "", gsub("[^a-z0-9]+", "-", lower_case(look$title))))
+    },
     paste0("\\", page$size),
     if (page$size != "small") "\\let\\panelusual\\panelsmall\\renewcommand{\\panelsmall}{\\panelusual\\scriptsize}",
     if (page$size != "small") "\\renewcommand{\\panelgap}{0.7em}",
@@ -65,7 +72,7 @@ latex_table <- function(table, turns) {
   )
 }
 
-# list(size, apart, the points between columns; stub and prose, inches of labels and of columns of sentences): the first
+# list(fits, size, apart, the points between columns; stub and prose, inches of labels and of columns of sentences): the first
 # size at which the table fits into `room` inches.
 latex_measure <- function(look, room) {
   words <- vapply(seq_along(look$cells), function(j) {
@@ -77,16 +84,17 @@ latex_measure <- function(look, room) {
   }, 0)
   prose <- vapply(look$cells, is_prose, TRUE)
   labels <- max(c(nchar(look$stub), 4, nchar(look$lines$label[look$lines$kind != "part"])))
-  sizes <- c(small = 0.071, footnotesize = 0.064, scriptsize = 0.058)
+  sizes <- c(small = 0.073, footnotesize = 0.067, scriptsize = 0.06)
   for (size in names(sizes)) {
     em <- sizes[[size]]
     apart <- if (size == "small") 4.5 else if (size == "footnotesize") 3.3 else 2.5
     stub <- min(labels * em, if (size == "small") 2.3 else 1.5)
     taken <- stub + sum(words[!prose]) * em + 2 * apart / 72 * length(words) + 0.1 * sum(look$over$to < length(words))
     left <- if (any(prose)) (room - taken) / sum(prose) else 0
-    if (if (any(prose)) left >= 1.8 else taken <= room) break
+    fits <- if (any(prose)) left >= 1.8 else taken <= room
+    if (fits) break
   }
-  list(size = size, apart = apart, stub = stub, em = em, prose = max(1.2, left))
+  list(fits = fits || any(prose), size = size, apart = apart, stub = stub, em = em, prose = max(1.2, left))
 }
 
 latex_columns <- function(look) {
@@ -142,11 +150,13 @@ latex_lines <- function(look, page) {
     words <- latex_text(cell$words)
     point <- cell$place == "point" & nzchar(cell$words) & any(cell$places > 0)
     if (is_prose(cell)) words <- sprintf("\\parbox[t]{%.2fin}{\\raggedright %s\\strut}", page$prose, words)
-    at <- regexpr(".", cell$words[point], fixed = TRUE)
-    whole <- ifelse(at > 0, substr(cell$words[point], 1, at - 1), cell$words[point])
-    behind <- ifelse(at > 0, substring(cell$words[point], pmax(at, 1)), "")
-    words[point] <- sprintf("\\%s{%s}{%s}", ifelse(below[point], "onpointsmall", "onpoint"), latex_text(whole),
-                            paste0(behind, latex_text(cell$mark[point])))
+    # The cell is the number; what its column's longest decimals take more stands behind it.
+    behind <- ifelse(grepl(".", cell$words, fixed = TRUE), sub("^[^.]*", "", cell$words), "")
+    lacks <- paste0(ifelse(nzchar(behind) | max(cell$places) == 0, "", "."), strrep("0", max(look$places) - cell$places))
+    fill <- ifelse(nzchar(lacks), sprintf("\\phantom{%s}", lacks), "")
+    mark <- ifelse(nzchar(cell$mark), sprintf("\\rlap{%s}", latex_text(cell$mark)), "")
+    words[point] <- ifelse(below, sprintf("{\\panelsmall %s}\\belowfill{%s}", words, behind),
+                           paste0(words, mark, fill))[point]
     plain <- below & !point & nzchar(words)
     words[plain] <- sprintf("{\\panelsmall %s}", words[plain])
     words
