@@ -213,7 +213,7 @@ word_widths <- function(look, room, size) {
     cell <- look$cells[[j]]
     shown <- nchar(cell$words, "width") + ifelse(cell$place == "point", look$places[j] - cell$places +
                                                  nchar(cell$mark), 0)
-    max(0.35, max(c(0, shown)) * 0.54 * em, across(c(head$first, head$second)) * 1.05) + 0.14
+    max(0.35, max(c(0, shown)) * 0.6 * em, across(c(head$first, head$second)) * 1.05) + 0.14
   }, 0)
   prose <- widths > 2
   stub <- min(across(look$lines$label[look$lines$kind != "part"]) + 0.1, 2.4, room)
@@ -224,7 +224,8 @@ word_widths <- function(look, room, size) {
 }
 
 # In the text of a document, of the tables after the first `before`: stray text between the cells is taken out, and the
-# rows are kept on one page with each other; where there are more than fit, a term with what stands beneath.
+# rows of a short one are kept on one page with each other, of a longer one a term with what stands beneath. Cells do
+# not break, whatever face the reader has.
 keep_rows_together <- function(text, before) {
   starts <- gregexpr("<w:tbl[ >]", text)[[1]]
   ends <- gregexpr("</w:tbl>", text, fixed = TRUE)[[1]]
@@ -233,10 +234,15 @@ keep_rows_together <- function(text, before) {
     table <- substr(text, starts[t], ends[t] - 1)
     table <- gsub("(</w:tc>|</w:trPr>|<w:tr [^>]*>|<w:tr>)[^<]+<", "\\1<", table, perl = TRUE)
     rows <- strsplit(table, "</w:tr>", fixed = TRUE)[[1]]
-    joined <- if (length(rows) <= 40) seq_along(rows) else seq(1, length(rows), by = 2)
+    numbers <- grepl("<w:jc w:val=\"(right|end)\"/>", rows)
+    rows[numbers] <- gsub("<w:tcMar>", "<w:noWrap/><w:tcMar>", rows[numbers], fixed = TRUE)
+    joined <- if (length(rows) <= most_kept_rows) seq_along(rows) else seq(1, length(rows), by = 2)
     rows[joined] <- gsub("<w:pPr>(<w:pStyle[^>]*/>)?", "<w:pPr>\\1<w:keepNext/>", rows[joined], perl = TRUE)
     table <- paste0(rows, ifelse(grepl("<w:tr", rows, fixed = TRUE), "</w:tr>", ""), collapse = "")
     text <- paste0(substr(text, 1, starts[t] - 1), table, substr(text, ends[t], nchar(text)))
   }
   text
 }
+
+# Longer tables would leave a page half empty before them.
+most_kept_rows <- 16
