@@ -107,7 +107,7 @@ option_choices <- function(text, option) {
 }
 
 # A sheet by name or number, or several.
-option_sheets <- function(text, option) sheet_numbers(option_list(text))
+option_sheets <- function(text, option) option_list(text)
 
 option_delimiter <- function(text, option) if (text == "\\t") "\t" else text
 

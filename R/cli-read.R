@@ -96,7 +96,10 @@ file_from_pipe <- function(file) {
 piped_files <- new.env(parent = emptyenv())
 
 # The table as it stands, for the commands that look at it; or as a panel.
-cli_table <- function(files, values) do.call(table_of, c(list(files), reader_values(values)))
+cli_table <- function(files, values) {
+  keys <- if (!is.null(values$entity) && !is.null(values$period)) c(entity = values$entity, period = values$period)
+  do.call(table_of, c(list(files), reader_values(values), list(keys = keys)))
+}
 
 cli_panel <- function(files, values) {
   panel <- rlang::inject(read_panel(files, !!values$entity, !!values$period, !!!reader_values(values),

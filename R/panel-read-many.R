@@ -16,7 +16,21 @@ read_tables <- function(file, options) {
     c(part, list(data = read_one_table(part$file, options)))
   }
   if (length(parts) == 1) return(read(parts[[1]])$data)
-  combine_parts(lapply(parts, read), options)
+  combine_parts(lapply(parts, function(part) {
+    tryCatch(read(part), wavetax_error_not_a_table = function(cnd) stop_part_without_table(part, parts, cnd))
+  }), options)
+}
+
+# One of several sheets or files holds no table, as a cover does.
+stop_part_without_table <- function(part, parts, cnd) {
+  lines <- strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]]
+  if (is.null(part$sheet)) rlang::cnd_signal(cnd)
+  others <- unlist(lapply(parts, `[[`, "sheet"))
+  stop_wavetax(
+    "not_a_table", sprintf("The sheet %s of %s holds no table.", dQuote(part$sheet, FALSE), sQuote(part$file, FALSE)),
+    where = sub("^[^A-Za-z]+", "", sub("; is the delimiter right[?]", ".", utils::tail(lines, -1)[1])),
+    todo = sprintf("Name those that do: `sheet = %s`.", code_texts(setdiff(others, part$sheet)))
+  )
 }
 
 # The files that a pattern finds, or the one path.
@@ -37,8 +51,7 @@ sheets_of <- function(file, options) {
   check_options_fit(file, options)
   sheets <- workbook_sheets(file)
   if (identical(sheet, "*")) return(as.list(sheets))
-  if (is.numeric(sheet) && all(sheet %in% seq_along(sheets))) sheet <- sheets[sheet]
-  as.list(sheet)
+  as.list(named_sheets(sheet, sheets))
 }
 
 combine_parts <- function(parts, options) {

@@ -20,8 +20,8 @@ read_spreadsheet <- function(file, options) {
 chosen_sheet <- function(file, sheets, options) {
   sheet <- options$sheet
   if (!is.null(sheet)) {
-    known <- length(sheet) == 1 && (if (is.character(sheet)) sheet %in% sheets else sheet %in% seq_along(sheets))
-    if (known) return(sheet)
+    known <- if (length(sheet) == 1) named_sheets(sheet, sheets)
+    if (isTRUE(known %in% sheets)) return(known)
     stop_wavetax("no_sheet", sprintf("The file has no sheet %s.", value_words(sheet)),
                  todo = sprintf("Sheets are %s.", list_some(dQuote(sheets, FALSE), 8)))
   }

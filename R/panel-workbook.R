@@ -280,7 +280,12 @@ merged_limits <- function(range) {
 # What a sheet holds at most (Office Open XML), the row of headings included.
 sheet_limits <- list(rows = 1048576, columns = 16384, signs = 32767)
 
-# A sheet written as a number is one.
-sheet_numbers <- function(sheet) {
-  if (length(sheet) == 1 && grepl("^[0-9]{1,6}$", sheet)) as.integer(sheet) else sheet
+# A sheet by its name, or by its place where no sheet has that name: list or vector of what was given.
+named_sheets <- function(sheet, sheets) {
+  vapply(as.list(sheet), function(one) {
+    text <- as.character(one)
+    if (is.character(one) && one %in% sheets || !is.character(one) && !one %in% seq_along(sheets)) return(text)
+    at <- if (grepl("^[0-9]{1,6}$", text)) as.integer(text) else NA
+    if (at %in% seq_along(sheets)) sheets[at] else text
+  }, "")
 }

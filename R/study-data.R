@@ -47,7 +47,6 @@ read_steps <- function(node, repair, study) {
   }
   values <- read_keys(node$items, types)
   if (!is_sound(values) || !all(c("file", "entity", "period") %in% names(values))) return(NULL)
-  values$sheet <- sheet_numbers(values$sheet)
   files <- study_inputs(node$items[["file"]], values$file, study)
   labels <- if (!is.null(values$labels)) study_inputs(node$items[["labels"]], values$labels, study)
   long <- any(long_keys %in% names(values))
@@ -116,8 +115,7 @@ join_steps <- function(node, study) {
     }
     values <- read_keys(one$items, types)
     if (!is_sound(values)) return(NULL)
-    values$sheet <- sheet_numbers(values$sheet)
-    files <- study_inputs(one$items[["file"]], values$file, study)
+      files <- study_inputs(one$items[["file"]], values$file, study)
     rest <- lapply(values[setdiff(names(values), "file")], as_code_names)
     joined <- call("<-", call("[[", quote(joined), values$file), quote(join_report(panel)))
     data_step(paste("join /", values$file), list(
