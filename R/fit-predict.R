@@ -4,8 +4,16 @@
 #' @export
 predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
                               interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE,
-                              type = "response", disturbance = FALSE, ...) {
+                              type = "response", disturbance = FALSE, scale = c("equation", "outcome"), ...) {
   check_no_dots(..., of = method_call("predict"))
+  if (check_one_of(scale, c("equation", "outcome"), "scale") == "outcome") {
+    ask <- function(se) {
+      stats::predict(object, newdata, effects = effects, interval = interval, level = level, se.fit = se, type = type,
+                     disturbance = disturbance)
+    }
+    return(on_outcome_scale(object, ask, check_one_of(interval, c("none", "confidence", "prediction"), "interval"),
+                            effects, level, se.fit))
+  }
   check_response(type, object)
   interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
   check_level(level)
@@ -46,6 +54,50 @@ check_response <- function(type, fit) {
                      "`plot_within(fit)` shows a slope among its rows, `plot_estimates(fit)` the estimates.")
   }
   stop_argument("type", value_words(type), "It takes \"response\"; `effects = FALSE` leaves the effects out.")
+}
+
+# Of a logged outcome on its own scale: exp of the prediction times the mean of exp of the residuals (Duan 1983), whose
+# error by clusters is part of the interval of a mean; of a new row the ends are those of the logarithm.
+on_outcome_scale <- function(fit, ask, interval, effects, level, se.fit) {
+  left <- rlang::f_lhs(fit$design$formula)
+  if (!is_operator(left, "log") || length(left) != 2 || !method_of(fit)$levels) {
+    stop_argument("scale", "\"outcome\"",
+                  "It is of fits whose outcome is a logarithm, `log(y) ~ x`; others have it already.")
+  }
+  factor <- smearing_factor(fit, effects)
+  tell_wavetax(c(i = sprintf(
+    "On the scale of %s: exp of the prediction times %s (std. error %s), the mean of exp of the residuals.",
+    deparse_words(left[[2]]), format_number(factor$mean, 4), format_number(factor$std_error, 2)
+  )), "wavetax_message_scale")
+  if (interval == "none" && !se.fit) return(exp(ask(FALSE)) * factor$mean)
+  told <- ask(TRUE)
+  relative <- sqrt(told$se.fit^2 + (factor$std_error / factor$mean)^2)
+  if (interval == "none") {
+    fitted <- exp(told$fit) * factor$mean
+    return(list(fit = fitted, se.fit = fitted * relative, df = told$df, residual.scale = told$residual.scale))
+  }
+  table <- told$fit
+  if (interval == "confidence") {
+    half <- stats::qt((1 + level) / 2, told$df) * relative
+    table[] <- exp(data.frame(table$fit, table$fit - half, table$fit + half)) * factor$mean
+  } else {
+    table[] <- data.frame(exp(table$fit) * factor$mean, exp(table$low), exp(table$high))
+  }
+  if (se.fit) list(fit = table, se.fit = table$fit * relative, df = told$df, residual.scale = told$residual.scale) else
+    table
+}
+
+# list(mean, std_error) of exp(e), e the residuals, with the effects where predictions leave these out.
+smearing_factor <- function(fit, effects) {
+  check_keeps_rows(fit, "residuals to come back from the logarithm by")
+  e <- fit$design$y - (if (effects) unname(fitted(fit)) - offset_of(fit) else linear_part(fit))
+  w <- if (is.null(fit$design$weights)) rep(1, length(e)) else fit$design$weights
+  mean <- sum(w * exp(e)) / sum(w)
+  by <- names(fit$errors$clusters)
+  groups <- if (length(by) > 0) combined_groups(fit$design, strsplit(by[1], ":", fixed = TRUE)[[1]]) else
+    core_groups(seq_along(e))
+  sums <- core_group_sums(w * (exp(e) - mean), groups$codes, groups$count)
+  list(mean = mean, std_error = sqrt(groups$count / (groups$count - 1) * sum(sums^2)) / sum(w))
 }
 
 regressor_matrix <- function(fit) {

@@ -82,7 +82,8 @@ call_name <- function(call) {
 }
 
 # What in a formula has a meaning of ours.
-operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against", "quarter_of", "month_of")
+operator_names <- c("past", "ahead", "change", "entity_mean", "period_mean", "against", "quarter_of", "month_of",
+                    "year_of")
 
 # `wavetax::past(x)` is past(x): outside a panel it would not know the rows.
 plain_operators <- function(expr) {
