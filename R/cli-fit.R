@@ -192,7 +192,7 @@ spec_table_options <- function() {
                                              paste(names(beneath_words), collapse = ", ")),
                "LIST", choices = names(beneath_words)),
     new_option("facts", "texts", "what is told below, such as 'effects,rows,r_squared,outcome_mean'", "LIST",
-               choices = c(fact_kinds, names(spec_figures))),
+               choices = fact_names),
     new_option("marks", "marks", "signs of your own by p, such as '+=0.05'", "PAIRS"),
     new_option("decimals", "number", "decimals of estimates [default: as many as errors ask for]", "N"),
     new_option("constant", "flag", "the constant of models with effects too, from which these deviate"),

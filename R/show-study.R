@@ -22,6 +22,9 @@ blocks_of.study_run <- function(x, ...) {
   )
 }
 
+# So many files are named, more are counted.
+most_named_files <- 4
+
 written_sentence <- function(x, failed) {
   outputs <- x$outputs
   kept <- sum(x$steps$state == "kept")
@@ -29,7 +32,9 @@ written_sentence <- function(x, failed) {
   written <- sum(outputs$state != "as it was")
   paste(c(
     if (written > 0) {
-      sprintf("Written to %s: %s, listed in manifest.json.", x$folder, count_of(written, "file"))
+      files <- outputs$file[outputs$state != "as it was"]
+      told <- if (written > most_named_files) count_of(written, "file") else list_words(files)
+      sprintf("Written to %s: %s, listed in manifest.json.", x$folder, told)
     } else {
       sprintf("In %s all %s are as they were.", x$folder, count_of(nrow(outputs), "file"))
     },

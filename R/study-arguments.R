@@ -59,9 +59,12 @@ argument_types <- function() {
     terms = function() named_texts_type("coefficients, which may be named"), hide = hidden_type,
     labels = function() named_texts_type("labels by name, or a file of them"),
     beneath = some_of(names(beneath_words)), beside = flag_type,
-    facts = some_of(fact_kinds, names(spec_figures)),
+    facts = some_of(fact_names),
     marks = function() map_of_numbers_type("signs and shares such as {+: 0.05}"),
-    decimals = function() map_of_numbers_type("decimals, or decimals by term", alone = TRUE), numbered = flag_type, "spec_table$constant" = flag_type,
+    decimals = function() {
+      map_of_numbers_type("decimals, or decimals by term", TRUE, whole_type("a whole number of decimals", 0, most_decimals))
+    },
+    numbered = flag_type, "spec_table$constant" = flag_type,
     title = text_type, notes = texts_type, hausman = flag_type,
     "panel_variation$by" = column_type, show = some_of("range", "missing", "correlations"),
     statistics = some_of(variation_statistics), parts = flag_type, "panel_variation$weights" = column_type,

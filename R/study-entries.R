@@ -107,7 +107,7 @@ entry_word <- function(name, keys, block, node) {
     # What it is like does not say it either, and that is told there.
     if (is_empty(node$items[["like"]])) {
       study_fault(node, "kind", sprintf("the %s `%s` does not say its `%s`, one of %s.", section, name, block$kind,
-                                        list_words(words)))
+                                        list_words(words)), nearest_name(word_key(name), words))
     }
     return(NULL)
   }

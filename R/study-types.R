@@ -143,8 +143,13 @@ one_sided <- function(expr) call("~", expr)
 study_expression <- function(text, form, node, allowed = c(formula_operators, formula_functions())) {
   tryCatch(allowed_expression(text, form, allowed), wavetax_error = function(cnd) {
     lines <- strsplit(cli::ansi_strip(conditionMessage(cnd)), "\n")[[1]]
-    where <- sub("^\\S+ ", "", lines[-1])
-    found <- if (length(where) == 0) lines[1] else where[1]
+    # What was wrong, where that says it better than the first line, and what to do in the words of a study.
+    wrong <- grepl("^(\u2716|x) ", lines)
+    hint <- sub("^\\S+ ", "", lines[grepl("^(\u2139|i) ", lines)])
+    hint <- gsub("an argument of their own", "a key of their own", hint, fixed = TRUE)
+    hint <- gsub("`fit_fixed\\(\\.\\.\\., effects = ~ (.*)\\)`", "`effects: \\1`", hint)
+    found <- if (any(wrong)) sub("^\\S+ ", "", lines[wrong][1]) else
+      paste(c(lines[1], utils::head(hint, 1)), collapse = " ")
     takes <- if (grepl("not allowed", found, fixed = TRUE)) {
       sprintf(" It takes columns, numbers, + - * / : ^ and %s.", list_words(paste0(formula_functions(), "()")))
     }
@@ -221,8 +226,7 @@ named_texts_type <- function(words) {
   })
 }
 
-map_of_numbers_type <- function(words, alone = FALSE) {
-  one <- number_type(words)
+map_of_numbers_type <- function(words, alone = FALSE, one = number_type(words)) {
   json <- list(type = "object", additionalProperties = one$json)
   new_study_type(words, if (alone) list(anyOf = list(one$json, json)) else json, function(node) {
     if (alone && is_node(node, "text")) return(one$read(node))

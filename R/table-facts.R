@@ -25,11 +25,14 @@ value_cells <- function(x) {
 
 # What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
 # fact it is, by which they are ordered; the rest is its cell, see new_cells().
-fact_kinds <- c("effects", "serial", "instruments", "errors", "clusters", "rows", "entities", "r_squared", "levels",
+fact_kinds <- c("effects", "serial", "instruments", "strength", "errors", "clusters", "rows", "entities", "r_squared", "levels",
                 "connected", "tests", "own")
 
 default_facts <- c("effects", "serial", "instruments", "errors", "clusters", "rows", "entities", "r_squared", "tests",
                    "own")
+
+# All that can be asked for.
+fact_names <- unique(c(fact_kinds, names(spec_figures)))
 
 new_fact <- function(model, label, about, cells) {
   if (length(label) == 0 || length(model) == 0) return(NULL)
@@ -56,7 +59,7 @@ check_facts <- function(facts) {
                                           todo = "Name its row: `list(\"Mundlak p\" = function(fit) ...)`.")
       next
     }
-    known <- c(fact_kinds, names(spec_figures))
+    known <- fact_names
     if (facts[[f]] %in% known) next
     near <- near_names(facts[[f]], known)
     stop_wavetax("fact", sprintf("There is no figure %s.", sQuote(facts[[f]], FALSE)),
@@ -87,6 +90,7 @@ facts_of <- function(record, model, kind, records, hidden) {
   switch(kind,
     effects = effect_rows(record, model, records, hidden),
     serial = disturbance_rows(record, model, records), instruments = instrument_rows(record, model, records),
+    strength = strength_rows(record, model, records),
     errors = new_fact(model, "errors", kind, word_cells(errors_kind(record$errors))),
     clusters = new_fact(model, "clusters", kind, cluster_cells(record$errors$clusters)),
     rows = new_fact(model, "rows", kind, count_cells(record$rows)),
@@ -235,14 +239,19 @@ instrument_rows <- function(record, model, records) {
       new_fact(model, "instruments", "instruments",
                cell(one$instruments, function(names) word_cells(short_instruments(unlist(names)))))
     },
-    if (of_any("effective_f")) {
-      new_fact(model, "effective F", "instruments",
-               cell(one$effective_f, function(f) number_cells(f, decimals_for(f, 3))))
-    },
+    strength_rows(record, model, records, "instruments"),
     if (of_any("agree_p")) {
       new_fact(model, "over-identification p", "instruments", cell(one$agree_p, p_cells))
     }
   ))
+}
+
+# The effective F of the instruments, where any of the fits has it.
+strength_rows <- function(record, model, records, about = "strength") {
+  f <- function(one) one$instrumented$effective_f
+  if (all(vapply(records, function(one) is.null(f(one)), TRUE))) return(NULL)
+  own <- f(record)
+  new_fact(model, "effective F", about, if (is.null(own)) empty_cells(1) else number_cells(own, decimals_for(own, 3)))
 }
 
 instrument_method_short <- c("2sls" = "two stages", liml = "limited inf.", gmm = "moments")

@@ -19,7 +19,7 @@ test_that("codes of groups that are missing or out of range are refused, never u
   s <- core_sample()
   codes <- s$groups$codes
   for (bad in c(-1L, NA, s$groups$count + 1L)) {
-    expect_error(core_groups(replace(codes, 5, bad), s$groups$count), "not between")
+    expect_error(core_groups(replace(codes, 5, bad), s$groups$count), "none of its groups", class = "wavetax_error")
   }
   groups <- core_groups(replace(codes, 5, 0L), s$groups$count)
   expect_identical(c(groups$missing, sum(groups$sizes)), c(1, s$n - 1))
