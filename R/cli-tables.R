@@ -71,10 +71,12 @@ balance_command <- function() {
       new_option("how", "choice", paste(
         "fill: rows of blanks for gaps; entities: those seen in every period;",
         "block: the run of periods that keeps most rows"
-      ), "HOW", choices = balance_ways)
+      ), "HOW", choices = balance_ways),
+      new_option("least", "number", "with --how entities: all that have at least so many rows", "ROWS")
     )),
     function(values, files) {
-      new_results(text = function() NULL, data = panel_balance(cli_panel(files, values), values$how))
+      data <- panel_balance(cli_panel(files, values), values$how, least = values$least)
+      new_results(text = function() NULL, data = data)
     },
     needs = c("entity", "period", "how", "out")
   )

@@ -164,7 +164,13 @@ new_effects <- function(fit, newdata) {
         todo = "`predict(fit)` gives them on the rows of the fit; `effects = FALSE` leaves them out."
       )
     }
-    check_columns(set$columns, newdata)
+    lacks <- setdiff(set$columns, names(newdata))
+    if (length(lacks) > 0) {
+      stop_wavetax("unknown_column", sprintf("`newdata` has no column %s, whose effects the fit has.",
+                                             list_words(sprintf("`%s`", lacks))),
+                   todo = c("Add it; or `effects = FALSE` predicts for an average one.",
+                            sprintf("Columns are %s.", list_some(names(newdata), 8))))
+    }
     labels <- set_labels(set, newdata)
     at <- match(labels, as.character(set$groups$labels))
     mean_of <- method_of(fit)$effects != "fixed" || s > 1

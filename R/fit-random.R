@@ -125,6 +125,7 @@ random_fit <- function(request, design, sets, variance) {
 
 # `known` are components that are not to be estimated.
 random_one_way <- function(design, groups, variance, name, known = NULL) {
+  check_several_groups(groups, name)
   rows <- design_rows(design)
   state <- core_far_means(core_one_way_state(rows, groups), rows, groups)
   parts <- core_variance_state(state, design$constant)
@@ -283,6 +284,12 @@ check_within_df <- function(within, names) {
                                 list_words(plurals_of(names))),
     todo = "Random effects of both need more rows, or one set of effects."
   )
+}
+
+check_several_groups <- function(groups, name) {
+  if (sum(groups$sizes > 0) > 1) return(invisible())
+  stop_wavetax("too_few_entities", sprintf("There is one %s, and one tells no variance between %s.", name, plural_of(name)),
+               todo = "Use `fit_pooled()`, with `se_newey_west()` for relations over time.")
 }
 
 check_enough_entities <- function(components, names) {

@@ -112,7 +112,8 @@ entity_variances <- function(left, groups, entity) {
     stop_wavetax("variances", sprintf("%s %s two rows or one: too few for a variance.", count_of(sum(small), entity),
                                       if (sum(small) == 1) "has" else "have"),
                  where = sprintf("%s.", list_some(label_text(groups$labels[small]), 4)),
-                 todo = "Leave them out with `rows =`, or use `variances = \"common\"`.")
+                 todo = c("Those with more: `panel_balance(panel, \"entities\", least = 3)`.",
+                          "Or `variances = \"common\"`."))
   }
   out <- core_group_sums(left^2, groups$codes, groups$count) / rows
   check_no_zero_variance(out, groups$labels, entity)

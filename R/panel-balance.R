@@ -10,6 +10,7 @@
 #' @param rows Which rows are looked at, a condition on columns, `~ season > 2012`; not with `"fill"`.
 #' @param mark A name: all rows stay, and a column of that name says which would. A fit of them, `rows = ~ complete`,
 #'   has lags that see the whole panel. Not with `"fill"`.
+#' @param least With `"entities"`: all that have at least so many rows, in whatever periods.
 #' @param ... Takes nothing; what is misspelt is told.
 #' @return A balanced [panel_frame()], with `mark` all of it. A message says what was added or given up.
 #' @section Errors:
@@ -19,14 +20,20 @@
 #' panel <- panel_frame(harbours, harbour, season)
 #' panel_balance(panel, "entities")
 #' panel_balance(panel, "fill")
+#' panel_balance(panel, "entities", least = 10)
 #' panel <- panel_balance(panel, "entities", mark = "complete")
 #' fit_fixed(log(nights) ~ levy + past(levy), panel, rows = ~ complete)
 #' @export
-panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NULL, mark = NULL, ...) {
+panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NULL, mark = NULL, least = NULL,
+                          ...) {
   check_own_arguments(..., of = panel_balance, name = "panel_balance()")
   check_is_panel(data)
   how <- check_one_of(how, balance_ways, "how")
   looked <- looked_rows(data, rows)
+  if (!is.null(least)) {
+    check_number(least, "least", 1, whole = TRUE)
+    if (how != "entities") stop_argument("least", "given", "It is for `how = \"entities\"`.")
+  }
   if (how == "fill") {
     for (one in c(if (!is.null(looked)) "rows", if (!is.null(mark)) "mark")) {
       stop_argument(one, "given", "It is for `\"entities\"` and `\"block\"`, not for `\"fill\"`.")
@@ -35,7 +42,8 @@ panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NUL
   }
   if (is.null(mark)) {
     part <- if (is.null(looked)) data else data[looked, ]
-    return(part[balanced_rows(part, how), ])
+    keep <- balanced_rows(part, how, least)
+    return(part[keep, ])
   }
   check_text(mark, "mark", "Give the name of a new column.")
   if (mark %in% names(data)) {
@@ -43,7 +51,7 @@ panel_balance <- function(data, how = c("fill", "entities", "block"), rows = NUL
   }
   if (is.null(looked)) looked <- rep(TRUE, nrow(data))
   kept <- rep(FALSE, nrow(data))
-  kept[looked] <- balanced_rows(data[looked, ], how)
+  kept[looked] <- balanced_rows(data[looked, ], how, least)
   data[[mark]] <- kept
   data
 }
@@ -64,14 +72,19 @@ looked_rows <- function(data, condition) {
 }
 
 # Which rows stay, of entities seen throughout or of the largest block; what is given up is told.
-balanced_rows <- function(data, how) {
+balanced_rows <- function(data, how, least = NULL) {
   index <- panel_index(data)
   ticks <- if (how == "block") largest_block(index) else range(index$ticks)
   inside <- index$clock >= ticks[1] & index$clock <= ticks[2]
   wanted <- sum(index$ticks >= ticks[1] & index$ticks <= ticks[2])
-  full <- tabulate(index$codes[inside], length(index$entities)) == wanted
+  seen <- tabulate(index$codes[inside], length(index$entities))
+  full <- if (is.null(least)) seen == wanted else seen >= least
   keep <- inside & full[index$codes]
   if (!any(keep)) {
+    if (!is.null(least)) {
+      stop_wavetax("no_rows", sprintf("No %s has %s.", index$entity, count_of(least, "row")),
+                   todo = sprintf("The most that one has: %s.", count_words(max(seen))))
+    }
     stop_wavetax("no_rows", sprintf("No %s is seen in every %s.", index$entity, index$period),
                  todo = "Try `how = \"block\"` or `\"fill\"`.")
   }
