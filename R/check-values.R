@@ -119,7 +119,7 @@ check_no_dots <- function(..., of) {
 # The same where people bring the arguments of other functions.
 check_own_arguments <- function(..., of, name) {
   if (...length() == 0) return(invisible())
-  todo <- if (startsWith(name, "fit_")) foreign_words(...names())
+  todo <- if (startsWith(name, "fit_") || name == "panel_frame()") foreign_words(...names())
   check_no_dots(..., of = list(call = of, name = name, hidden = character(), todo = todo))
 }
 
@@ -140,25 +140,16 @@ stop_no_argument <- function(named, known, name, todo = NULL) {
   )
 }
 
-# Names, bare or quoted: of coefficients, where a bare name that stands for nothing else is meant as it is written.
+# Names, bare or quoted: of coefficients, where what cannot be computed, or is a function, is meant as it is written.
 bare_names <- function(quo) {
+  value <- tryCatch(list(rlang::eval_tidy(quo)), error = function(cnd) NULL)
+  meant <- !is.null(value) && !is.function(value[[1]]) &&
+    !(is.list(value[[1]]) && any(vapply(value[[1]], is.function, TRUE)))
+  if (meant) return(value[[1]])
   expr <- rlang::quo_get_expr(quo)
-  env <- rlang::quo_get_env(quo)
-  as_text <- function(one) {
-    known <- if (is.symbol(one)) exists(as.character(one), env) else !is.call(one) || all(vapply(
-      all.vars(one), exists, TRUE, envir = env
-    ))
-    # A function of R's that has the name of a coefficient is none.
-    if (is.symbol(one) && known && !nzchar(as.character(one))) return(one)
-    if (is.symbol(one) && known && is.function(get(as.character(one), env))) known <- FALSE
-    if (known || is.character(one)) one else paste(deparse(one, width.cutoff = 500L), collapse = " ")
-  }
-  if (is_operator(expr, "c")) {
-    expr[-1] <- lapply(as.list(expr)[-1], as_text)
-  } else {
-    expr <- as_text(expr)
-  }
-  rlang::eval_tidy(rlang::new_quosure(expr, env))
+  if (!is_operator(expr, "c")) return(deparse_words(expr))
+  parts <- lapply(as.list(expr)[-1], function(one) bare_names(rlang::new_quosure(one, rlang::quo_get_env(quo))))
+  unlist(parts)
 }
 
 # What does here what arguments of these names do elsewhere.

@@ -167,8 +167,7 @@ tidy_part <- function(x, years) {
   out[match(x, values)]
 }
 
-#' @param ... Takes nothing; what is misspelt is told.
-join_report <- function(mine, theirs, found, by) {
+new_join_report <- function(mine, theirs, found, by) {
   only <- setdiff(unique(theirs[!is.na(theirs)]), found$theirs)
   found$tidy <- found$tidy[!is.na(found$mine)]
   found$theirs <- found$theirs[!is.na(found$mine)]

@@ -63,8 +63,7 @@ panel_repair <- function(data, findings, names = NULL, numbers = NULL, drop = NU
   out
 }
 
-#' @param ... Takes nothing; what is misspelt is told.
-repair_log <- function(log, call) {
+new_repair_log <- function(log, call) {
   nothing <- data.frame(action = character(), row = integer(), column = character(),
                         before = character(), after = character())
   log <- do.call(rbind, c(list(nothing), log))

@@ -53,7 +53,7 @@ _wavetax_takes() {
     fit:--figure|influence:--figure|compare:--figure) printf '%s\n' @files ;;
     fit:--terms|compare:--terms) printf '%s\n' @joins, ;;
     fit:--beneath|compare:--beneath) printf '%s\n' std_error statistic p_value interval @joins, ;;
-    fit:--facts|compare:--facts) printf '%s\n' effects serial instruments errors clusters rows entities r_squared levels connected tests own rows entities periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd constant constant_error @joins, ;;
+    fit:--facts|compare:--facts) printf '%s\n' effects serial instruments strength errors clusters rows entities r_squared levels connected tests own periods coefficients df_residual df_effects r2_within r2_within_all r2_between r2_overall r2_with_effects r2_of_changes f f_df1 f_p rmse rho log_lik parameters aic bic outcome_mean outcome_sd constant constant_error @joins, ;;
     predict:--new) printf '%s\n' @files ;;
     predict:--model|influence:--model|diagnose:--model) printf '%s\n' pooled between fixed random difference correlated gls ;;
     predict:--errors|influence:--errors|diagnose:--errors) printf '%s\n' classical robust robust-hc0 robust-hc2 robust-hc3 robust-hc4 clustered clustered-cr0 clustered-cr3 few-clusters wild pairs serial cross-section panel-corrected ;;
@@ -251,6 +251,7 @@ _wavetax_options() {
     '-o:file to write: .csv, .tsv, .xlsx or .parquet; - for standard output'
     '--out:file to write: .csv, .tsv, .xlsx or .parquet; - for standard output'
     '--how:fill: rows of blanks for gaps; entities: those seen in every period; block: the run of periods that keeps most rows'
+    '--least:with --how entities: all that have at least so many rows'
     '--width:columns of what is printed [default: those of the terminal, or 80]'
     '-q:tell nothing of what is done; warnings and errors are told'
     '--quiet:tell nothing of what is done; warnings and errors are told'

@@ -30,7 +30,7 @@ habits <- function() {
     row("wavetax fit d.csv $keys $eq --let 'x = unlink(1)'", err = "`unlink` is not allowed", status = 1L),
     row("wavetax fit d.csv $keys $eq --let 'x = past(levy, 0:2)'", err = "gives several columns", status = 1L),
     row("wavetax fit d.csv $keys $eq --let 'x == 1'", err = "no name and value", status = 1L),
-    row("wavetax fit d.csv $keys $eq --model fixed --each coast --width 120 --table -",
+    row("wavetax fit d.csv $keys $eq --model fixed --each coast --and-all --width 120 --table -",
         "^ +all +Brindle +Ember +Quillon +Tallow"),
     row("wavetax fit d.csv $keys $eq --steps '~ past(storms, 1), harbour' --steps random --table -",
         "^ +levy +\\+ past\\(storms, 1\\) +\\+ harbour effects"),
