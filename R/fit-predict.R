@@ -7,11 +7,11 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
                               type = "response", disturbance = FALSE, scale = c("equation", "outcome"), ...) {
   check_no_dots(..., of = method_call("predict"))
   if (check_one_of(scale, c("equation", "outcome"), "scale") == "outcome") {
-    ask <- function(se) {
+    predicted <- function(se) {
       stats::predict(object, newdata, effects = effects, interval = interval, level = level, se.fit = se, type = type,
                      disturbance = disturbance)
     }
-    return(on_outcome_scale(object, ask, check_one_of(interval, c("none", "confidence", "prediction"), "interval"),
+    return(on_outcome_scale(object, predicted, check_one_of(interval, c("none", "confidence", "prediction"), "interval"),
                             effects, level, se.fit))
   }
   check_response(type, object)
@@ -58,7 +58,7 @@ check_response <- function(type, fit) {
 
 # Of a logged outcome on its own scale: exp of the prediction times the mean of exp of the residuals (Duan 1983), whose
 # error by clusters is part of the interval of a mean; of a new row the ends are those of the logarithm.
-on_outcome_scale <- function(fit, ask, interval, effects, level, se.fit) {
+on_outcome_scale <- function(fit, predicted, interval, effects, level, se.fit) {
   left <- rlang::f_lhs(fit$design$formula)
   if (!is_operator(left, "log") || length(left) != 2 || !method_of(fit)$levels) {
     stop_argument("scale", "\"outcome\"",
@@ -69,8 +69,8 @@ on_outcome_scale <- function(fit, ask, interval, effects, level, se.fit) {
     "On the scale of %s: exp of the prediction times %s (std. error %s), the mean of exp of the residuals.",
     deparse_words(left[[2]]), format_number(factor$mean, 4), format_number(factor$std_error, 2)
   )), "wavetax_message_scale")
-  if (interval == "none" && !se.fit) return(exp(ask(FALSE)) * factor$mean)
-  told <- ask(TRUE)
+  if (interval == "none" && !se.fit) return(exp(predicted(FALSE)) * factor$mean)
+  told <- predicted(TRUE)
   relative <- sqrt(told$se.fit^2 + (factor$std_error / factor$mean)^2)
   if (interval == "none") {
     fitted <- exp(told$fit) * factor$mean

@@ -15,7 +15,8 @@ for (page in pages) {
                                  envir = new.env(parent = globalenv())))
     text <- readLines(out, encoding = "UTF-8")
     expect_false(any(grepl("`r ", text, fixed = TRUE)))
-    errors <- grep("^#?#? ?Error", text)
+    errors <- grep("^(## )?Error( in .*)?:?", text)
+    errors <- errors[!grepl("^Errors ", text[errors])]
     # One is shown on purpose.
     expect_lte(length(errors), as.integer(grepl("spreadsheet", page)))
   })
