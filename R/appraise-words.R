@@ -36,7 +36,8 @@ focus_choices <- function(x) {
     under <- if (name == x$model) x$fit else if (is.null(spec)) fit else
       tryCatch(under_errors(fit, spec), wavetax_error = function(cnd) fit)
     row <- if (!is.null(contrast)) combination_of(under, contrast, 1 - x$level)
-    shown <- !is.null(row) && !(name == x$model && x$standing == "none") && !isTRUE(x$errors$reason %in% c("perfect fit", "of outcome"))
+    shown <- !is.null(row) && !(name == x$model && x$standing == "none") &&
+      !isTRUE(x$errors$reason %in% c("perfect fit", "of outcome"))
     data.frame(
       candidate = name, model = short_candidate(name, x), estimate = if (is.null(row)) NA_real_ else row$estimate,
       std_error = if (shown) row$std_error else NA_real_, low = if (shown) row$low else NA_real_,
@@ -85,7 +86,8 @@ error_reason_words <- function(x) {
   if (is.null(x$errors$spec)) return("these rows tell no clustered errors")
   if (x$errors$entities == 1) return(sprintf("one %s is no clusters", x$entity))
   if (x$errors$shared) {
-    return(sprintf("%s may share shocks that go with %s: the wider of two errors is taken", plural_of(x$entity), x$focus))
+    return(sprintf("%s may share shocks that go with %s: the wider of two errors is taken", plural_of(x$entity),
+                   x$focus))
   }
   if (x$kind == "common") return(sprintf("the wider of those by %s and by %s", x$entity, x$period))
   if (x$kind == "fixed") return(sprintf("rows of one %s are related", x$entity))
@@ -207,8 +209,8 @@ caveat_words <- function(x) {
     beside_words(x), by_tests_words(x),
     if (x$kind == "common" && x$standing == "interval") common_words(x),
     if (x$errors$shared) {
-      sprintf("%s may share shocks that go with %s: the wider of two errors is taken, that by %s.", upper_first(entities),
-              x$focus, x$period)
+      sprintf("%s may share shocks that go with %s: the wider of two errors is taken, that by %s.",
+              upper_first(entities), x$focus, x$period)
     },
     thin_words(x), untold_words(x), unused_serial_words(x),
     if (x$kind != "fixed" && !x$unrelated) {

@@ -249,7 +249,8 @@ guided_errors <- function(state) {
   if (!is.null(chosen)) {
     out[c("spec", "fit", "row")] <- chosen[c("spec", "fit", "row")]
   }
-  out$reason <- if (NROW(fit$of_outcome) > 0) "of outcome" else if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
+  out$reason <- if (NROW(fit$of_outcome) > 0) "of outcome" else
+    if (fit$ssr <= 1e-20 * max(fit$sst, sum(fit$design$y^2))) "perfect fit" else
     if (out$entities < fewest_told_entities) "few entities" else
     if (kind == "common" && out$periods < 3) "few periods" else
       if (is.null(chosen)) "no errors" else if (chosen$lost) "lost"

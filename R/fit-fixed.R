@@ -24,8 +24,8 @@
 #' @inheritParams fit_pooled
 #' @param effects `"entity"`, `"period"`, `"both"`, or a one-sided formula: columns and
 #'   their combinations, `~ harbour + coast:season`; slopes of each group on a column or
-#'   the period, `~ harbour + harbour:trend(season)`. A trend of the period counts 1 at the panel's first. Without levels
-#'   of the groups, `~ harbour:trend(season)`, the slopes depend on where zero is, and the print says so.
+#'   the period, `~ harbour + harbour:trend(season)`. A trend of the period counts 1 at the panel's first. Without
+#'   levels of the groups, `~ harbour:trend(season)`, the slopes depend on where zero is, and the print says so.
 #' @param errors `NULL`, or one of the `se_` functions: [se_classical()], [se_robust()], [se_clustered()],
 #'   [se_newey_west()], [se_driscoll_kraay()], [se_panel_corrected()], [se_bootstrap()], [se_own()]; see
 #'   [standard_errors]. By default clustered by entity, or by the first effect's column on a plain data frame.

@@ -53,10 +53,10 @@
 #' @param newdata A data frame with the regressors (and, for effects, the column of
 #'   the effect), or `NULL` for the rows of the fit.
 #' @param effects Whether the effect of a row's entity is added.
-#' @param scale `"equation"`, or `"outcome"`: of a logged outcome its own scale, exp of the prediction times the mean of
-#'   exp of the residuals (Duan 1983, *JASA* 78; without `effects` they count as residuals), which is told with its error
-#'   by the clusters of the fit's errors. An interval of the mean has both errors; of a new row the ends are those of the
-#'   logarithm.
+#' @param scale `"equation"`, or `"outcome"`: of a logged outcome its own scale, exp of the prediction times the mean
+#'   of exp of the residuals (Duan 1983, *JASA* 78; without `effects` they count as residuals), which is told with its
+#'   error by the clusters of the fit's errors. An interval of the mean has both errors; of a new row the ends are
+#'   those of the logarithm.
 #' @param disturbance Whether, after AR(1), rho^d times the disturbance of the entity's last row before, d periods
 #'   earlier, is added (Goldberger 1962).
 #' @param se.fit Whether the standard error of the mean is given too.

@@ -11,8 +11,8 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
       stats::predict(object, newdata, effects = effects, interval = interval, level = level, se.fit = se, type = type,
                      disturbance = disturbance)
     }
-    return(on_outcome_scale(object, predicted, check_one_of(interval, c("none", "confidence", "prediction"), "interval"),
-                            effects, level, se.fit))
+    interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
+    return(on_outcome_scale(object, predicted, interval, effects, level, se.fit))
   }
   check_response(type, object)
   interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")

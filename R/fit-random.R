@@ -288,7 +288,8 @@ check_within_df <- function(within, names) {
 
 check_several_groups <- function(groups, name) {
   if (sum(groups$sizes > 0) > 1) return(invisible())
-  stop_wavetax("too_few_entities", sprintf("There is one %s, and one tells no variance between %s.", name, plural_of(name)),
+  stop_wavetax("too_few_entities", sprintf("There is one %s, and one tells no variance between %s.", name,
+                                           plural_of(name)),
                todo = "Use `fit_pooled()`, with `se_newey_west()` for relations over time.")
 }
 

@@ -6,7 +6,8 @@
 #' of x less its entity's mean over that of x less its mean, in percent and as a bar; the standard deviation of x less
 #' its entity's mean; minimum and maximum. In words: whether it never varies within an entity, is the same for all
 #' entities in a period, or varies within how many. With `parts = TRUE` also what the entities' means have of the
-#' variance, and their own standard deviation, each entity counted once. Categories (text, factors, true and false): rows of each, entities that ever
+#' variance, and their own standard deviation, each entity counted once. Categories (text, factors, true and
+#' false): rows of each, entities that ever
 #' have it, and how often an entity changes from one to another between adjacent periods.
 #'
 #' @param data A [panel_frame()], or a fit on one: its outcome and regressors on the rows that it used.

@@ -379,7 +379,8 @@ told_alone_words <- function(terms, where, blind) {
 told_partly_words <- function(share, where, blind) {
   if (length(share) == 0) return(NULL)
   sprintf("%s of what tells %s is within %s alone: no clustered error sees that part%s",
-          if (max(share) < 5e-4) "A little" else sprintf("Up to %s percent", format_number(min(99.9, 100 * max(share)), 3)),
+          if (max(share) < 5e-4) "A little" else
+            sprintf("Up to %s percent", format_number(min(99.9, 100 * max(share)), 3)),
           list_some(names(share), 4), where, if (blind) "" else ", so this one is too small")
 }
 

@@ -16,7 +16,8 @@ wild_of_instrumented <- function(spec, fit) {
     type = sprintf("%s of CR1", draw_words(one, one$draws)), clusters = formula$clusters, sizes = formula$sizes,
     joint = "clusters", own = wild_instrumented_answers(moments, weights, kept_estimates(fit),
                                                         coefficients_by_part(fit)$place),
-    lost = formula$lost, notes = c(wild_words(one, one$draws, spec), grep("no clustered error", formula$notes, value = TRUE))
+    lost = formula$lost, notes = c(wild_words(one, one$draws, spec),
+                                   grep("no clustered error", formula$notes, value = TRUE))
   )
 }
 

@@ -75,7 +75,8 @@ figure_words <- function(x) {
       sprintf("%s (%s and %s df, %s)", format_number(x$f), count_words(x$f_df1), count_words(x$f_df2), p_words(x$f_p))
     },
     RMSE = format_number(x$rmse), "log-likelihood" = if (!is.na(x$log_lik)) format_number(x$log_lik, decimals = 2),
-    constant = if (!is.na(x$constant)) constant_figure(x), parameters = count_words(x$parameters), AIC = if (!is.na(x$aic)) format_number(x$aic, decimals = 2),
+    constant = if (!is.na(x$constant)) constant_figure(x), parameters = count_words(x$parameters),
+    AIC = if (!is.na(x$aic)) format_number(x$aic, decimals = 2),
     BIC = if (!is.na(x$bic)) format_number(x$bic, decimals = 2),
     iterations = if (x$iterations > 0) count_words(x$iterations),
     "left of a swept column" = if (x$achieved > 0) formatC(x$achieved, format = "e", digits = 0, decimal.mark = ".")

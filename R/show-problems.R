@@ -116,7 +116,8 @@ parts_blocks <- function(x, numbers) {
 
 range_statistics <- c("min", "q1", "median", "q3", "max")
 
-statistic_heads <- c(sd = "deviation", sd_within = "deviation within", sd_between = "deviation of means", min = "minimum",
+statistic_heads <- c(sd = "deviation", sd_within = "deviation within", sd_between = "deviation of means",
+                     min = "minimum",
                      q1 = "lower quartile", q3 = "upper quartile", max = "maximum")
 
 # A row a variable, with as many decimals as three digits of its spread have; least and most as the data have them.

@@ -62,7 +62,8 @@ argument_types <- function() {
     facts = some_of(fact_names),
     marks = function() map_of_numbers_type("signs and shares such as {+: 0.05}"),
     decimals = function() {
-      map_of_numbers_type("decimals, or decimals by term", TRUE, whole_type("a whole number of decimals", 0, most_decimals))
+      whole <- whole_type("a whole number of decimals", 0, most_decimals)
+      map_of_numbers_type("decimals, or decimals by term", TRUE, whole)
     },
     numbered = flag_type, "spec_table$constant" = flag_type,
     title = text_type, notes = texts_type, hausman = flag_type,

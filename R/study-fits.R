@@ -6,7 +6,12 @@
 #   same                   what two fits must share to be tested against each other
 
 # Keys that the study has itself, and all that some model takes.
-fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", "each", "and_all", "split", "steps",
+# A fit on the rows of each value of a column; `split` is how earlier studies ask for it.
+group_keys <- c("each", "and_all", "split")
+
+fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", "each",
+                  "and_all",
+                  "split", "steps",
                   "endogenous", "instruments", "method")
 
 fit_argument_keys <- function() {
@@ -27,7 +32,7 @@ fits_block <- function() {
 study_fits <- function(node, common, study) {
   entries <- section_entries(node)
   known <- known_fit_keys()
-  if (!is_empty(common)) check_known_keys(common$items, setdiff(known, c("like", "each", "and_all", "split", "steps")), "`common`")
+  if (!is_empty(common)) check_known_keys(common$items, setdiff(known, c("like", group_keys, "steps")), "`common`")
   for (name in names(entries)) {
     check_known_keys(entries[[name]]$items, known, sprintf("the fit `%s`", name))
   }
@@ -113,7 +118,7 @@ outcome_type <- function() {
 # Whether the model takes all keys; those that it does not take are faults.
 check_model_keys <- function(keys, model, instrumented, ladder, node, name) {
   method <- fit_method(model)
-  takes <- c("model", "outcome", "sample", "rows", "errors", if (!ladder) c("each", "and_all", "split", method$arguments),
+  takes <- c("model", "outcome", "sample", "rows", "errors", if (!ladder) c(group_keys, method$arguments),
              if (ladder) c("steps", "weights", "serial"))
   if (instrumented) {
     takes <- c(takes, "endogenous", "instruments", "method", "effects", "variance", "weights")

@@ -38,7 +38,7 @@ study_schema <- function() {
         rows = text, balance = list(enum = as.list(setdiff(balance_ways, "fill"))))))),
       errors = list(type = "object", additionalProperties = map_of(stats::setNames(
         rep(list(several), length(study_error_keys)), study_error_keys), "kind")),
-      common = map_of(lapply(fit_keys[setdiff(names(fit_keys), c("each", "and_all", "split", "steps"))], function(one) {
+      common = map_of(lapply(fit_keys[setdiff(names(fit_keys), c(group_keys, "steps"))], function(one) {
         any_of(one, list(const = "none"))
       })),
       fits = entries(fit_keys),

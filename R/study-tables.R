@@ -262,8 +262,8 @@ entry_files <- function(name, entry, section, study) {
   if (is_faulty(texts)) return(character())
   away <- texts[grepl("^(/|~|[A-Za-z]:[/\\\\])", texts)]
   if (length(away) > 0) {
-    study_fault(given, "path", sprintf("`file`: \"%s\" is a whole path; files go to the folder of results, %s.", away[1],
-                                       "`output: {folder: ...}`"))
+    study_fault(given, "path", sprintf("`file`: \"%s\" is a whole path; files go to the folder of results, %s.",
+                                       away[1], "`output: {folder: ...}`"))
   }
   check <- if (section == "tables") check_table_file else check_figure_file
   for (one in texts) {

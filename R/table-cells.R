@@ -1,7 +1,7 @@
 # Cells as values: what is printed and written is made of them, and no number is read back out of text. Of a column, a
 # list of vectors with an element a row:
-#   kind       "estimate", "std_error", "number", "p", "interval", "count", "text", "share" (percent of a whole, drawn as a
-#              bar too where lines can be) or "empty"
+#   kind       "estimate", "std_error", "number", "p", "interval", "count", "text", "share" (percent of a whole,
+#              drawn as a bar too where lines can be) or "empty"
 #   value      the number; `upper` the other end of an interval
 #   decimals   how many are shown
 #   text       that of a text, the noun of a count, or the sign behind an estimate

@@ -25,7 +25,8 @@ value_cells <- function(x) {
 
 # What is told of each fit beneath its coefficients: a data frame with a row a fact of a fit. `about` says what kind of
 # fact it is, by which they are ordered; the rest is its cell, see new_cells().
-fact_kinds <- c("effects", "serial", "instruments", "strength", "errors", "clusters", "rows", "entities", "r_squared", "levels",
+fact_kinds <- c("effects", "serial", "instruments", "strength", "errors", "clusters", "rows", "entities", "r_squared",
+                "levels",
                 "connected", "tests", "own")
 
 default_facts <- c("effects", "serial", "instruments", "errors", "clusters", "rows", "entities", "r_squared", "tests",

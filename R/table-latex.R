@@ -29,7 +29,7 @@ latex_macros <- c(
   "\\providecommand{\\panelsmall}{\\footnotesize}  % units, what stands beneath, notes",
   "\\providecommand{\\panelgap}{1.1em}  % between one group of columns and the next",
   "\\ifdefined\\panelroom\\else\\newlength{\\panelroom}\\fi  % behind the decimal point",
-  "\\providecommand{\\belowfill}[1]{\\setbox0=\\hbox{\\panelsmall #1}\\kern\\dimexpr\\panelroom-\\wd0\\relax}  % what small figures lack"
+  "\\providecommand{\\belowfill}[1]{\\setbox0=\\hbox{\\panelsmall #1}\\kern\\dimexpr\\panelroom-\\wd0\\relax}"
 )
 
 latex_preamble <- c(
@@ -72,7 +72,8 @@ latex_table <- function(table, turns) {
   )
 }
 
-# list(fits, size, apart, the points between columns; stub and prose, inches of labels and of columns of sentences): the first
+# list(fits, size, apart, the points between columns; stub and prose, inches of labels and of columns of sentences): the
+# first
 # size at which the table fits into `room` inches.
 latex_measure <- function(look, room) {
   words <- vapply(seq_along(look$cells), function(j) {
@@ -152,7 +153,8 @@ latex_lines <- function(look, page) {
     if (is_prose(cell)) words <- sprintf("\\parbox[t]{%.2fin}{\\raggedright %s\\strut}", page$prose, words)
     # The cell is the number; what its column's longest decimals take more stands behind it.
     behind <- ifelse(grepl(".", cell$words, fixed = TRUE), sub("^[^.]*", "", cell$words), "")
-    lacks <- paste0(ifelse(nzchar(behind) | max(cell$places) == 0, "", "."), strrep("0", max(look$places) - cell$places))
+    lacks <- paste0(ifelse(nzchar(behind) | max(cell$places) == 0, "", "."),
+                    strrep("0", max(look$places) - cell$places))
     fill <- ifelse(nzchar(lacks), sprintf("\\phantom{%s}", lacks), "")
     mark <- ifelse(nzchar(cell$mark), sprintf("\\rlap{%s}", latex_text(cell$mark)), "")
     words[point] <- ifelse(below, sprintf("{\\panelsmall %s}\\belowfill{%s}", words, behind),

@@ -102,7 +102,8 @@ hidden_notes <- function(x) {
     noun <- if (dummies) "dummy" else "coefficient"
     what <- if (length(unique(counts[with])) == 1) count_of(counts[with][[1]], noun) else
       sprintf("%s to %s", count_words(min(counts[with])), count_of(max(counts[with]), noun))
-    swept <- vapply(x$records, function(record) any(record$effects %in% paste(item$spans, "effects", recycle0 = TRUE)), TRUE)
+    own <- paste(item$spans, "effects", recycle0 = TRUE)
+    swept <- vapply(x$records, function(record) any(record$effects %in% own), TRUE)
     fixed <- vapply(x$records, function(record) identical(method_of(record)$effects, "fixed"), TRUE)
     in_columns <- function(words, at, more = "") {
       if (length(at) > 0) paste0(words, " the ", list_words(ordinal_words(at)), more)

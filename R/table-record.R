@@ -30,7 +30,8 @@ read_record <- function(entry, name, file) {
     pieces = maybe("pieces", saved_table, c("column", "of", "variable", "level", "base")),
     nouns = maybe("nouns", saved_nouns), levels = maybe("levels", saved_levels),
     connected = maybe("connected", saved_levels),
-    spans = maybe("spans", saved_spans), told = maybe("told", saved_texts), instrumented = maybe("instrumented", saved_instrumented)
+    spans = maybe("spans", saved_spans), told = maybe("told", saved_texts),
+    instrumented = maybe("instrumented", saved_instrumented)
   ), class = "fit_record")
   fault <- tryCatch(suppressWarnings(record_fault(record)), error = function(cnd) "coefficients")
   if (!is.null(fault)) wrong(fault, "cannot be true of a fit, or not with the others")

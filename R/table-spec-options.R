@@ -59,7 +59,8 @@ spec_labels <- function(records, options) {
 
 # What all columns' terms are made of, and how they are said.
 spec_wording <- function(records, options) {
-  list(spans = do.call(c, unname(lapply(records, `[[`, "spans"))), pieces = do.call(rbind, unname(lapply(records, `[[`, "pieces"))), labels = spec_labels(records, options),
+  list(spans = do.call(c, unname(lapply(records, `[[`, "spans"))),
+       pieces = do.call(rbind, unname(lapply(records, `[[`, "pieces"))), labels = spec_labels(records, options),
        nouns = Find(Negate(is.null), lapply(records, `[[`, "nouns")),
        means = unlist(lapply(records, function(record) record$means$terms)))
 }

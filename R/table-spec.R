@@ -35,7 +35,7 @@
 #' @param over Heads over heads: `list("All harbours" = 1:3, "Tallow coast" = 4:6)`, by number or name of columns, or a
 #'   head for each column.
 #' @param numbered `TRUE` numbers the columns.
-#' @param constant `TRUE` has the constant of fits whose effects are swept out too: the effects average zero over the rows.
+#' @param constant `TRUE` has the constant of fits whose effects are swept out too: these average zero over the rows.
 #' @param title,notes The title, and sentences to stand below the table's own.
 #' @param hausman `TRUE` adds the p value of [test_hausman()] of each random effects
 #'   fit against the first fixed effects fit of the same rows.

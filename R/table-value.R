@@ -112,7 +112,8 @@ stack_tables <- function(tables, titles, title = NULL) {
 typed_cells <- function(data, column) {
   x <- data[[column$name]]
   switch(column$kind,
-    text = word_cells(x), term = word_cells(sub("^mean\\((.*)\\)$", "mean of \\1", x)), count = count_cells(x), p = p_cells(x),
+    text = word_cells(x), term = word_cells(sub("^mean\\((.*)\\)$", "mean of \\1", x)),
+    count = count_cells(x), p = p_cells(x),
     number = number_cells(x),
     ratio = number_cells(x, 2), share = number_cells(x, 3), df = number_cells(x, df_decimals(x)),
     estimate = number_cells(x, estimate_decimals(data[[column$like[1]]], data[[column$like[2]]]))

@@ -48,7 +48,8 @@ left_out_note <- function(sample) {
 
 # Which fit a test needs, and how to make it.
 stop_wrong_fit <- function(fit, what, needs, call) {
-  stop_test(c("other_fit", "method"), sprintf("%s needs %s, and this is %s fit.", what, needs, one_of_a(method_words(fit))),
+  stop_test(c("other_fit", "method"), sprintf("%s needs %s, and this is %s fit.", what, needs,
+                                              one_of_a(method_words(fit))),
             todo = sprintf("Estimate it: `%s`.", call))
 }
 

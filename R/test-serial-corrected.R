@@ -77,7 +77,9 @@ serial_corrected <- function(fit, ask) {
         sprintf(paste("It rejects where %s differ in level, as they do here (%s): take their effects out first, or",
                       "`test_serial(fit, \"joint\")` tells the two apart."), live$nouns, p_words(component))
       },
-      if (any(fit$of_outcome$kind == "past")) "The lagged outcome is a regressor: its part in the residuals is not allowed for."
+      if (any(fit$of_outcome$kind == "past")) {
+        "The lagged outcome is a regressor: its part in the residuals is not allowed for."
+      }
     ),
     notes = c(
       if (other == "entities" || is.finite(both[[other]]$statistic)) {

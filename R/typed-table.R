@@ -6,9 +6,9 @@ typed_table <- function(data, columns) {
   data
 }
 
-# A column by name under a heading. Kinds: "text", "term" (of which means of regressors are said), "count", "number", "ratio" (two decimals), "share" (three), "df"
-# (one, none where all are whole), "p", and "estimate", whose decimals follow the errors of the estimates: `like` names
-# the two columns.
+# A column by name under a heading. Kinds: "text", "term" (of which means of regressors are said), "count", "number",
+# "ratio" (two decimals), "share" (three), "df" (one, none where all are whole), "p", and "estimate", whose decimals
+# follow the errors of the estimates: `like` names the two columns.
 typed_column <- function(name, heading, kind, like = NULL) {
   list(name = name, heading = heading, kind = kind, like = like)
 }

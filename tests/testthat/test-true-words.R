@@ -7,13 +7,15 @@ test_that("a focus that is a product is its coefficient, a column in products it
   for (focus in c("levy:sheltered", "sheltered:levy")) {
     chosen <- appraise(eq, panel, focus = focus)
     own <- as.data.frame(chosen$fit)
-    expect_equal(unname(chosen$interval), unlist(own[own$term == "levy:sheltered", c("low", "high")], use.names = FALSE))
+    ends <- own[own$term == "levy:sheltered", c("low", "high")]
+    expect_equal(unname(chosen$interval), unlist(ends, use.names = FALSE))
     expect_identical(chosen$kind, "varying")
   }
   # Between harbours the mean of the product moves with what is fixed; within them a part of the change is gone.
   fixed <- appraise(eq, panel, focus = "sheltered")
   b <- coef(fixed$fit)
-  expect_equal(fixed$estimate, b[["sheltered"]] + mean(panel$levy) * (b[["levy:sheltered"]] + b[["mean(levy:sheltered)"]]))
+  by_levy <- b[["levy:sheltered"]] + b[["mean(levy:sheltered)"]]
+  expect_equal(fixed$estimate, b[["sheltered"]] + mean(panel$levy) * by_levy)
   gone <- fixed$choices$candidate %in% c("fixed", "two-way")
   expect_identical(is.na(fixed$choices$estimate), gone)
   expect_match(fixed$recommendation, "Between harbours, sheltered at 1", all = FALSE)
@@ -27,9 +29,11 @@ test_that("a focus that is a product is its coefficient, a column in products it
 test_that("what is made of the outcome, or comes after it, is told and promises no interval", {
   made <- transform(panel, before = past(nights), twice = 2 * nights, logged = past(log(nights)), other = past(levy))
   cases <- list(
-    past = list(log(nights) ~ past(log(nights)) + levy, log(nights) ~ levy + log(before), log(nights) ~ before:storms + levy,
+    past = list(log(nights) ~ past(log(nights)) + levy, log(nights) ~ levy + log(before),
+                log(nights) ~ before:storms + levy,
                 nights ~ levy + I(past(nights)^2), log(nights) ~ logged + levy),
-    now = list(log(nights) ~ levy + twice, log(nights) ~ levy + I(nights / berths), log(nights) ~ levy + entity_mean(nights)),
+    now = list(log(nights) ~ levy + twice, log(nights) ~ levy + I(nights / berths),
+               log(nights) ~ levy + entity_mean(nights)),
     later = list(log(nights) ~ levy + ahead(levy))
   )
   for (kind in names(cases)) for (eq in cases[[kind]]) {
@@ -43,7 +47,8 @@ test_that("what is made of the outcome, or comes after it, is told and promises 
   expect_output(print(spec_table(lagged)), told)
   expect_match(test_serial(lagged)$cautions, told, all = FALSE)
   expect_match(in_words(lagged)$words, "Biased, as the outcome's own past", all = TRUE)
-  for (eq in list(log(nights) ~ levy + storms + other, log(nights) ~ levy + factor(coast), log(nights / berths) ~ berths)) {
+  plain <- list(log(nights) ~ levy + storms + other, log(nights) ~ levy + factor(coast), log(nights / berths) ~ berths)
+  for (eq in plain) {
     expect_identical(nrow(fit_random(eq, made)$of_outcome), 0L)
   }
 })
@@ -64,7 +69,9 @@ test_that("dummies are known by what they span", {
 
 test_that("random effects with AR(1) by maximum likelihood are at the top of the whole likelihood", {
   drawn <- gappy_panel()
-  ask <- function(rho) suppressWarnings(fit_random(y ~ x1, drawn, variance = "maximum-likelihood", serial = serial_ar1(rho)))
+  ask <- function(rho) {
+    suppressWarnings(fit_random(y ~ x1, drawn, variance = "maximum-likelihood", serial = serial_ar1(rho)))
+  }
   top <- ask("maximum-likelihood")
   near <- vapply(top$serial$rho + c(-1e-4, 1e-4, -0.05, 0.05), function(rho) as.numeric(logLik(ask(rho))), 0)
   expect_true(all(near <= as.numeric(logLik(top)) + 1e-9))
@@ -76,21 +83,25 @@ test_that("words fit what they are of", {
   expect_output(print(fit_fixed(log(nights) ~ levy, lone)), "1 harbour appears once and tells nothing")
   expect_false(any(grepl("tells nothing", capture.output(print(fit_random(log(nights) ~ levy, lone))))))
   expect_output(print(fit_fixed(log(nights) ~ levy, panel, ~ harbour:trend(season))), "no levels\\s+beside\\s+them")
-  expect_false(any(grepl("no levels", capture.output(print(fit_fixed(log(nights) ~ levy, panel, ~ harbour + coast:trend(season)))))))
+  levels <- fit_fixed(log(nights) ~ levy, panel, ~ harbour + coast:trend(season))
+  expect_false(any(grepl("no levels", capture.output(print(levels)))))
   expect_identical(reading_of(0.06, c("a", "b", "c")), "The null is not rejected at 5 percent: c")
   expect_match(as_table(test_mundlak(fit_random(log(nights) ~ levy, panel)))$rows$label, "mean of levy")
-  expect_output(print(spec_table(fit_fixed(log(nights) ~ levy, panel), facts = list("rows"))), "Standard errors clustered")
+  few <- spec_table(fit_fixed(log(nights) ~ levy, panel), facts = list("rows"))
+  expect_output(print(few), "Standard errors clustered")
   aside <- spec_table(fit_fixed(log(nights) ~ levy, panel), constant = TRUE)
   expect_identical(as.data.frame(aside)$term, c("(Intercept)", "levy"))
-  figures <- fit_figures(fit_fixed(log(nights) ~ levy, panel))
-  expect_equal(figures$constant, mean(log(panel$nights)) - mean(panel$levy) * coef(fit_fixed(log(nights) ~ levy, panel))[[1]])
+  fixed <- fit_fixed(log(nights) ~ levy, panel)
+  expect_equal(fit_figures(fixed)$constant, mean(log(panel$nights)) - mean(panel$levy) * coef(fixed)[[1]])
 })
 
 test_that("an altered fit is one typed error, and no consumer ends R", {
   fits <- list(fit_fixed(log(nights) ~ levy, panel), fit_fixed(log(nights) ~ levy, panel, "both"),
                fit_random(log(nights) ~ levy, panel), fit_fixed(log(nights) ~ levy, panel, serial = "ar1"))
-  consumers <- list(function(x) with_errors(x, se_clustered(season, "CR2")), function(x) with_errors(x, se_robust("HC3")),
-                    function(x) with_errors(x, se_bootstrap(draws = 9, seed = 1)), test_serial, print, residuals, spec_table)
+  under <- function(errors) function(x) with_errors(x, errors)
+  consumers <- list(under(se_clustered(season, "CR2")), under(se_robust("HC3")),
+                    under(se_bootstrap(draws = 9, seed = 1)),
+                    test_serial, print, residuals, spec_table)
   for (fit in fits) for (bad in c(99999L, -3L, NA)) {
     altered <- fit
     altered$effects[[1]]$groups$codes[5] <- bad
@@ -122,8 +133,8 @@ test_that("what is misspelt is told as that, by every function", {
     f <- getExportedValue("wavetax", name)
     is.function(f) && !"..." %in% names(formals(f))
   }, getNamespaceExports("wavetax"))
-  expect_setequal(takes_none, c("past", "ahead", "change", "entity_mean", "period_mean", "against", "month_of", "quarter_of",
-                                "year_of", "table_figures"))
+  expect_setequal(takes_none, c("past", "ahead", "change", "entity_mean", "period_mean", "against", "month_of",
+                                "quarter_of", "year_of", "table_figures"))
   expect_identical(confint(fit, levy), confint(fit, "levy"))
   expect_identical(test_joint(fit, levy)$p.value, test_joint(fit, "levy")$p.value)
 })
