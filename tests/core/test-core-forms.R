@@ -31,11 +31,11 @@ test_that("codes of groups that are missing or out of range are refused, never u
       function() core_one_way_state(s$rows, groups), function() core_group_means(s$rows, groups),
       function() core_absorb(s$rows, list(set, other)), function() core_absorb(s$rows, list(other, set))
     )
-    for (call in calls) expect_error(call(), "A row without a group|not those of|one integer|not between")
+    for (call in calls) expect_error(call(), "A row without a group|not those of|none of its groups")
   }
   codes <- replace(codes, 5, 0L)
-  expect_error(cpp_group_sums(s$rows$y, codes, s$groups$count), "not between")
-  expect_error(cpp_first_and_last(codes, seq_len(s$n), s$groups$count), "not between")
+  expect_error(cpp_group_sums(s$rows$y, codes, s$groups$count), "none of its groups")
+  expect_error(cpp_first_and_last(codes, seq_len(s$n), s$groups$count), "none of its groups")
 })
 
 test_that("groups are nested in clusters when none is cut", {
