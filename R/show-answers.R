@@ -65,7 +65,9 @@ plot.panel_test <- function(x, ...) {
 }
 
 #' @export
-plot.panel_shape <- function(x, ...) stop_no_plot("The shape of a panel", "`plot_presence(panel)` draws who is seen when.")
+plot.panel_shape <- function(x, ...) {
+  stop_no_plot("The shape of a panel", "`plot_presence(panel)` draws who is seen when.")
+}
 
 #' @export
 plot.panel_variation <- function(x, ...) {
@@ -90,7 +92,7 @@ plot.fit_figures <- function(x, ...) stop_no_plot("A list of figures of fit", "`
 plot.panel_table <- function(x, ...) stop_no_plot("A table", "`plot_estimates(fits)` draws estimates.")
 
 #' @export
-plot.in_words <- function(x, ...) stop_no_plot("Sentences", "`plot_estimates(fit)` draws what they say.")
+plot.in_words <- function(x, ...) stop_no_plot("A list of sentences", "`plot_estimates(fit)` draws what they say.")
 
 #' @export
 plot.errors_comparison <- function(x, ...) {
