@@ -140,16 +140,20 @@ stop_no_argument <- function(named, known, name, todo = NULL) {
   )
 }
 
-# Names, bare or quoted: of coefficients, where what cannot be computed, or is a function, is meant as it is written.
-bare_names <- function(quo) {
-  value <- tryCatch(list(rlang::eval_tidy(quo)), error = function(cnd) NULL)
-  meant <- !is.null(value) && !is.function(value[[1]]) &&
-    !(is.list(value[[1]]) && any(vapply(value[[1]], is.function, TRUE)))
-  if (meant) return(value[[1]])
+# Names of coefficients, bare or quoted: as of columns, one of the `known` goes before a variable of that name. What
+# cannot be computed, or is a function, is meant as it is written.
+bare_names <- function(quo, known) {
   expr <- rlang::quo_get_expr(quo)
-  if (!is_operator(expr, "c")) return(deparse_words(expr))
-  parts <- lapply(as.list(expr)[-1], function(one) bare_names(rlang::new_quosure(one, rlang::quo_get_env(quo))))
-  unlist(parts)
+  if (is.language(expr) && deparse_words(expr) %in% known) return(deparse_words(expr))
+  if (is_operator(expr, "c")) {
+    parts <- lapply(as.list(expr)[-1], function(one) {
+      bare_names(rlang::new_quosure(one, rlang::quo_get_env(quo)), known)
+    })
+    names(parts) <- names(expr)[-1]
+    return(unlist(parts))
+  }
+  value <- tryCatch(list(rlang::eval_tidy(quo)), error = function(cnd) NULL)
+  if (is.null(value) || is.function(value[[1]])) deparse_words(expr) else value[[1]]
 }
 
 # What does here what arguments of these names do elsewhere.

@@ -20,7 +20,7 @@
 #' @export
 compare_errors <- function(fit, terms = NULL, ...) {
   check_is_fit(fit)
-  terms <- bare_names(rlang::enquo(terms))
+  terms <- bare_names(rlang::enquo(terms), kept_terms(fit))
   all <- kept_terms(fit)
   if (inherits(terms, "error_spec")) {
     stop_argument("terms", "a specification of errors",

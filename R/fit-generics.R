@@ -100,7 +100,7 @@ vcov.panel_fit <- function(object, ...) {
 confint.panel_fit <- function(object, parm, level = 0.95, method = "errors", ...) {
   check_no_dots(..., of = method_call("confint", "Other errors: `confint(with_errors(fit, se_classical()))`."))
   check_level(level)
-  if (!missing(parm)) parm <- bare_names(rlang::enquo(parm))
+  if (!missing(parm)) parm <- bare_names(rlang::enquo(parm), kept_terms(object))
   if (check_choice(method, c("errors", "anderson-rubin"), "method") == "anderson-rubin") {
     return(values_not_rejected(object, if (!missing(parm)) parm, level))
   }

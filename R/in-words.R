@@ -27,7 +27,7 @@
 in_words <- function(fit, terms = NULL, level = 0.95, ...) {
   check_own_arguments(..., of = in_words, name = "in_words()")
   check_is_fit(fit)
-  terms <- bare_names(rlang::enquo(terms))
+  terms <- bare_names(rlang::enquo(terms), kept_terms(fit))
   check_level(level)
   check_keeps_rows(fit, "means of its regressors")
   # What is told of instruments is computed once for all sentences.

@@ -28,12 +28,12 @@
 #' plot_estimates(pooled, fixed, random)
 #' @export
 plot_estimates <- function(..., terms = NULL, level = 0.95, labels = NULL, reference = 0, vertical = FALSE) {
-  terms <- bare_names(rlang::enquo(terms))
-  check_texts(terms, "terms", "Name coefficients.", kind = "unknown_term")
   check_level(level)
   check_flag(vertical, "vertical")
   check_number(reference, "reference")
   given <- collect_fits(rlang::enquos(...), plot_estimates, "plot_estimates()")
+  terms <- bare_names(rlang::enquo(terms), terms_of_all(given))
+  check_texts(terms, "terms", "Name coefficients.", kind = "unknown_term")
   records <- lapply(stats::setNames(given, names(given)), fit_record)
   rows <- estimate_rows(records, given, attr(given, "heads"), attr(given, "over"), terms, level, labels)
   errors <- unique(vapply(records, function(record) record$errors$label, ""))

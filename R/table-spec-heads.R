@@ -59,6 +59,9 @@ flat_fits <- function(value, given) {
 
 is_fit_or_record <- function(x) inherits(x, c("panel_fit", "fit_record")) && is.list(x) && is_one_text(x$method)
 
+# The coefficients of any of them.
+terms_of_all <- function(fits) unique(unlist(lapply(fits, function(fit) fit$coefficients$term)))
+
 fit_outcome <- function(fit) if (inherits(fit, "fit_record")) fit$outcome else fit$design$outcome
 
 # Where the fits are of several outcomes, each column's head tells its own, unless the heads over them tell outcomes.

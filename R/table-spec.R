@@ -61,7 +61,7 @@ spec_table <- function(..., terms = NULL, hide = NULL, labels = NULL, beneath = 
                        marks = NULL, decimals = NULL, over = NULL, numbered = FALSE, title = NULL, notes = NULL,
                        hausman = FALSE, constant = FALSE) {
   fits <- collect_fits(rlang::enquos(...), spec_table, "spec_table()")
-  terms <- bare_names(rlang::enquo(terms))
+  terms <- bare_names(rlang::enquo(terms), terms_of_all(fits))
   given <- setdiff(names(match.call(expand.dots = FALSE)), c("", "...", "hausman"))
   asked <- check_spec_options(list(
     terms = terms, hide = hide, labels = labels, beneath = beneath, beside = beside, facts = facts, marks = marks,

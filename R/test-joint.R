@@ -39,7 +39,7 @@
 test_joint <- function(fit, terms = NULL, level = 0.05, draws = NULL, seed = 1, ...) {
   check_own_arguments(..., of = test_joint, name = "test_joint()")
   check_is_fit(fit)
-  terms <- bare_names(rlang::enquo(terms))
+  terms <- bare_names(rlang::enquo(terms), kept_terms(fit))
   asked <- ask(level, draws, seed)
   all <- kept_terms(fit)
   wanted <- read_restrictions(terms, fit)

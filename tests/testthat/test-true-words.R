@@ -135,7 +135,11 @@ test_that("what is misspelt is told as that, by every function", {
   }, getNamespaceExports("wavetax"))
   expect_setequal(takes_none, c("past", "ahead", "change", "entity_mean", "period_mean", "against", "month_of",
                                 "quarter_of", "year_of", "table_figures"))
+  # A coefficient goes before a variable of its name.
+  levy <- -0.05
   expect_identical(confint(fit, levy), confint(fit, "levy"))
+  expect_identical(as.data.frame(spec_table(fit, terms = c(Tax = "levy")))$term, "levy")
+  expect_identical(as.data.frame(spec_table(fit, terms = levy))$term, "levy")
   expect_identical(test_joint(fit, levy)$p.value, test_joint(fit, "levy")$p.value)
 })
 
