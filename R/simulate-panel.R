@@ -31,6 +31,7 @@
 #' @param disturbance Spread (standard deviation) of the disturbances.
 #' @param law What the disturbances and their innovations follow: `"normal"`; `"skewed"`, chi-squared with 3 degrees of
 #'   freedom; `"heavy"`, t with 5; all with mean 0 and variance 1.
+#' @param ... Takes nothing; what is misspelt is told.
 #' @return A [panel_frame()] with `entity`, `period`, `y` and the regressors. `panel_truth(panel)` gives what it was
 #'   made of: a list with the arguments and `effects`, the levels u by entity; of another panel `NULL`. It stays when
 #'   rows or columns are taken from the panel.
