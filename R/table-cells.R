@@ -70,7 +70,7 @@ mark_of <- function(cells) ifelse(cells$kind == "estimate", cells$text, "")
 
 # A share of 100 as a bar of ten signs.
 share_bars <- function(percent) {
-  signs <- if (l10n_info()[["UTF-8"]]) c("\u2588", "\u2591") else c("#", ".")
+  signs <- if (l10n_info()[["UTF-8"]]) c("\u25a0", "\u00b7") else c("#", ".")
   full <- round(pmin(100, pmax(0, percent)) / 10)
   ifelse(is.na(percent), "", paste0(strrep(signs[1], full), strrep(signs[2], 10 - full)))
 }
