@@ -25,7 +25,7 @@ focus_contrast <- function(fit, focus) {
   step <- unit_steps(fit, unit)[[1]]
   change <- function(case) {
     whole_change(fit, units, c(stats::setNames(list(step$from), unit$name), case),
-                    c(stats::setNames(list(step$to), unit$name), case))
+                 c(stats::setNames(list(step$to), unit$name), case))
   }
   categories <- Filter(function(other) other$kind == "category", units_beside(units, unit))
   whole <- average_change(fit, categories, change, list())

@@ -102,18 +102,18 @@ check_no_dots <- function(..., of) {
   given[is.na(given)] <- ""
   known <- setdiff(names(formals(of$call)), c("...", of$hidden))
   named <- given[nzchar(given)]
-  stop_wavetax(
-    "argument",
-    if (length(named) > 0) {
-      sprintf("`%s` has no argument %s.", of$name, list_words(sQuote(named, FALSE)))
-    } else {
-      sprintf("`%s` was given %s too many.", of$name, count_of(...length(), "argument"))
-    },
-    todo = c(
-      near_argument(named, known), of$todo,
-      if (length(known) > 1) sprintf("Its arguments are %s.", list_words(known))
-    )
-  )
+  if (length(named) > 0) stop_no_argument(named, known, of$name, of$todo)
+  stop_wavetax("argument", sprintf("`%s` was given %s too many.", of$name, count_of(...length(), "argument")),
+               todo = c(of$todo, known_arguments(known)))
+}
+
+stop_no_argument <- function(named, known, name, todo = NULL) {
+  stop_wavetax("argument", sprintf("`%s` has no argument %s.", name, list_words(sQuote(named, FALSE))),
+               todo = c(near_argument(named, known), todo, known_arguments(known)))
+}
+
+known_arguments <- function(known) {
+  if (length(known) > 1) sprintf("Its arguments are %s.", list_words(known))
 }
 
 # The same where people bring the arguments of other functions.
@@ -130,14 +130,6 @@ check_dots_unnamed <- function(names, of, name) {
   if (length(named) == 0) return(invisible())
   known <- setdiff(names(formals(of)), c("...", "x"))
   stop_no_argument(named, known, name)
-}
-
-stop_no_argument <- function(named, known, name, todo = NULL) {
-  stop_wavetax(
-    "argument", sprintf("`%s` has no argument %s.", name, list_words(sQuote(named, FALSE))),
-    todo = c(near_argument(named, known), todo,
-             if (length(known) > 1) sprintf("Its arguments are %s.", list_words(known)))
-  )
 }
 
 # Names of coefficients, bare or quoted: as of columns, one of the `known` goes before a variable of that name. What

@@ -222,6 +222,19 @@ describe_effects <- function(set, groups, level, slopes = list(), connected = NU
   )
 }
 
+# The same sets with whether the slopes depend on where their trends are 0: those without a level, unless the levels of
+# another set lie within their groups and take it up. Asked of the rows, so when a fit is made.
+with_zeros <- function(sets) {
+  lapply(sets, function(set) {
+    taken_up <- function(other) {
+      same_rows <- length(other$groups$codes) > 0 && length(other$groups$codes) == length(set$groups$codes)
+      other$intercept && same_rows && core_is_nested(other$groups, set$groups)
+    }
+    set$through_zero <- length(set$trends) > 0 && !set$intercept && !any(vapply(sets, taken_up, TRUE))
+    set
+  })
+}
+
 group_weights <- function(fit, set) {
   if (!is.null(set$groups$weight)) return(set$groups$weight)
   core_group_weights(set$groups, fit_rows(fit)$weights)

@@ -15,7 +15,7 @@
 #   transform     what was taken from each row first, see new_transformation()
 #   working       NULL, or list(y, weights) of an estimator whose last regression was of a working outcome under working
 #                 weights: see fit_rows()
-#   effects       a list of sets, see describe_effects(): levels (fixed) or predictions (random)
+#   effects       a list of sets, see describe_effects() and with_zeros(): levels (fixed) or predictions (random)
 #   variance      NULL, or list(method, sigma2_e, sigma2 by set, theta by group); under AR(1) sigma2_e is of the
 #                 disturbances, and innovation, of random effects, that of the transformed rows
 #   n, ssr, sst, scale (the error variance), df: list(residual, effects, exact)
@@ -45,7 +45,7 @@ new_panel_fit <- function(request, design, solution, transform = new_transformat
     request = if (is.data.frame(design$data)) replace(request, "data", list(NULL)) else request, design = design,
     coefficients = coefficient_roles(solution, design, effects, method_of(request)),
     regression = stats::setNames(solution[regression_fields], regression_fields),
-    transform = transform, working = working, effects = effects, variance = variance,
+    transform = transform, working = working, effects = with_zeros(effects), variance = variance,
     n = solution$n, ssr = solution$ssr, sst = solution$sst, scale = solution$ssr / solution$df_residual,
     df = list(residual = solution$df_residual, effects = solution$df_effects, exact = !isFALSE(solution$exact)),
     r_squared = solution$r_squared, iteration = list(

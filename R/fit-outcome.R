@@ -29,12 +29,10 @@ outcome_among <- function(design) {
 # By how a variable is written.
 written_kind <- function(call, left) {
   own <- all.vars(left)
-  is_outcome <- function(part) identical(part, left) || length(own) == 1 && identical(all.vars(part), own)
   found <- ""
   walk <- function(part, shift) {
     if (identical(part, left) || is.symbol(part) && length(own) == 1 && identical(as.character(part), own)) {
-      kind <- if (shift > 0) "past" else "now"
-      found <<- if (found == "now") "now" else kind
+      if (found != "now") found <<- if (shift > 0) "past" else "now"
       return(invisible())
     }
     if (!is.call(part)) return(invisible())
@@ -43,8 +41,7 @@ written_kind <- function(call, left) {
       k <- if (length(part) > 2 && is.numeric(part[[3]])) max(part[[3]]) else 1
       shift <- shift + if (name == "past") k else -k
       if (shift < 0 && !any(own %in% all.vars(part)) && found == "") found <<- "later"
-      part <- part[[2]]
-      return(walk(part, shift))
+      return(walk(part[[2]], shift))
     }
     for (inner in as.list(part)[-1]) if (!rlang::is_missing(inner)) walk(inner, shift)
   }
@@ -69,13 +66,14 @@ kinds_by_values <- function(design, calls, left) {
   first <- if (index$ordered) seq_len(min(length(index$codes), 400L)) else
     utils::head(which(index$codes <= looked_at_entities), 2000L)
   cells <- index$codes[first] * (index$span + 1) + index$clock[first]
+  periods <- 0:min(looked_at_periods, index$span - 1L)
+  seen <- lapply(periods, function(k) source[first][match(cells - k, cells)])
   for (j in seq_along(calls)) {
     name <- all.vars(calls[[j]])
     x <- columns[[name]]
     if (name == own || !is_plain_numbers(x)) next
-    for (k in 0:min(looked_at_periods, index$span - 1L)) {
-      before <- match(cells - k, cells)
-      if (!goes_with(x[first], source[first][before], index$clock[first])) next
+    for (k in periods) {
+      if (!goes_with(x[first], seen[[k + 1]], index$clock[first])) next
       if (!goes_with(x, shift_values(as.double(source), index, k), index$clock, few = 8)) next
       out[j] <- if (k == 0) "now" else "past"
       break

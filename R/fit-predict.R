@@ -6,16 +6,15 @@ predict.panel_fit <- function(object, newdata = NULL, effects = TRUE,
                               interval = c("none", "confidence", "prediction"), level = 0.95, se.fit = FALSE,
                               type = "response", disturbance = FALSE, scale = c("equation", "outcome"), ...) {
   check_no_dots(..., of = method_call("predict"))
+  interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
   if (check_one_of(scale, c("equation", "outcome"), "scale") == "outcome") {
     predicted <- function(se) {
       stats::predict(object, newdata, effects = effects, interval = interval, level = level, se.fit = se, type = type,
                      disturbance = disturbance)
     }
-    interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
     return(on_outcome_scale(object, predicted, interval, effects, level, se.fit))
   }
   check_response(type, object)
-  interval <- check_one_of(interval, c("none", "confidence", "prediction"), "interval")
   check_level(level)
   check_flag(effects, "effects")
   check_flag(se.fit, "se.fit")

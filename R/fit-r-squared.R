@@ -1,3 +1,5 @@
+# R-squared in words.
+
 # What each R-squared is of, by what was taken out of y.
 r_squared_words <- function(fit) {
   of <- r_squared_group(fit)

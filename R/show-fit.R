@@ -136,13 +136,9 @@ offset_words <- function(fit) {
 # What is told of rows and regressors, beneath a fit and beneath a table.
 told_of_rows <- function(fit) c(singletons_of(fit), told_of_trends(fit), told_of_outcome(fit))
 
-# Trends through the origin: unless levels within them take up where that is.
 told_of_trends <- function(fit) {
-  if (!has_swept_effects(fit)) return(NULL)
   unlist(lapply(unname(fit$effects), function(set) {
-    if (length(set$trends) == 0 || set$intercept) return(NULL)
-    taken_up <- vapply(fit$effects, function(other) other$intercept && lies_within(other$groups, set$groups), TRUE)
-    if (any(taken_up)) return(NULL)
+    if (!set$through_zero) return(NULL)
     index <- fit$design$index
     counts <- if (identical(set$trends, index$period)) {
       sprintf(": it counts 1 in %s", format_period(index$periods[1]))
@@ -150,11 +146,6 @@ told_of_trends <- function(fit) {
     sprintf("Trends of %s have no levels beside them, so slopes depend on where %s is 0%s", plural_of(set$name),
             list_words(set$trends), if (is.null(counts)) "" else counts)
   }))
-}
-
-# Whether each of the first groups is in one of the others; not asked of fits without rows.
-lies_within <- function(groups, others) {
-  length(groups$codes) > 0 && length(groups$codes) == length(others$codes) && core_is_nested(groups, others)
 }
 
 # Under random effects such rows tell of the slopes too.

@@ -115,7 +115,7 @@ join_steps <- function(node, study) {
     }
     values <- read_keys(one$items, types)
     if (!is_sound(values)) return(NULL)
-      files <- study_inputs(one$items[["file"]], values$file, study)
+    files <- study_inputs(one$items[["file"]], values$file, study)
     rest <- lapply(values[setdiff(names(values), "file")], as_code_names)
     joined <- call("<-", call("[[", quote(joined), values$file), quote(join_report(panel)))
     data_step(paste("join /", values$file), list(

@@ -9,9 +9,7 @@
 # A fit on the rows of each value of a column; `split` is how earlier studies ask for it.
 group_keys <- c("each", "and_all", "split")
 
-fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", "each",
-                  "and_all",
-                  "split", "steps",
+fit_own_keys <- c("model", "like", "formula", "outcome", "add", "without", "sample", "rows", "errors", group_keys, "steps",
                   "endogenous", "instruments", "method")
 
 fit_argument_keys <- function() {

@@ -114,26 +114,28 @@ facts_of <- function(record, model, kind, records, hidden) {
 # What all columns explain of what varies within entities, and with the effects: where nothing was swept out, all that
 # is in the equation counts. Where no column has either, the one that it has.
 r_squared_rows <- function(record, model, records) {
-  of <- function(record, kind) record$r_squared$value[match(kind, record$r_squared$kind)]
-  finite <- function(value) ifelse(is.finite(value), value, NA_real_)
-  labels <- unique(unlist(lapply(records, function(one) one$r_squared$label[one$r_squared$kind == "within"])))
-  within <- match(labels, record$r_squared$label[record$r_squared$kind == "within"])
-  value <- c(finite(of(record, "within"))[within])
-  if (any(vapply(records, function(one) is.finite(of(one, "effects")), TRUE))) {
+  told <- record$r_squared
+  of <- function(one, kind) one$value[match(kind, one$kind)]
+  rows <- function(labels, value) {
+    value[!is.finite(value)] <- NA
+    new_fact(model, paste("R-squared", labels, recycle0 = TRUE), "r_squared", number_cells(as.numeric(value), 3))
+  }
+  all <- lapply(records, `[[`, "r_squared")
+  if (!any(c("within", "effects") %in% unlist(lapply(all, `[[`, "kind")))) {
+    labels <- unlist(Map(function(one, known) {
+      known$label[match(intersect(method_of(one)$r_squared, known$kind)[1], known$kind)]
+    }, records, all))
+    labels <- unique(labels[!is.na(labels)])
+    return(rows(labels, told$value[match(labels, told$label)]))
+  }
+  labels <- unique(unlist(lapply(all, function(one) one$label[one$kind == "within"])))
+  value <- of(told, "within")[match(labels, told$label[told$kind == "within"])]
+  if (any(is.finite(vapply(all, of, 0, "effects")))) {
     labels <- c(labels, "with effects")
     plain <- length(record$effects) == 0 && method_of(record)$levels
-    value <- c(value, finite(of(record, if (plain) "overall" else "effects")))
+    value <- c(value, of(told, if (plain) "overall" else "effects"))
   }
-  told <- vapply(records, function(one) any(c("within", "effects") %in% one$r_squared$kind), TRUE)
-  others <- unique(unlist(lapply(records[!told], function(one) {
-    kind <- intersect(method_of(one)$r_squared, one$r_squared$kind)[1]
-    one$r_squared$label[match(kind, one$r_squared$kind)]
-  })))
-  if (!any(told)) {
-    labels <- others[!is.na(others)]
-    value <- finite(record$r_squared$value[match(labels, record$r_squared$label)])
-  }
-  new_fact(model, paste("R-squared", labels, recycle0 = TRUE), "r_squared", number_cells(as.numeric(value), 3))
+  rows(labels, value)
 }
 
 figure_cells <- function(value, kind) {

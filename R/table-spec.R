@@ -26,7 +26,7 @@
 #'   `"interval"` (95 percent); `NULL` for nothing.
 #' @param beside `TRUE`: each of these in a column of its own.
 #' @param facts What is told below, in this order: some of `"effects"`, `"errors"`, `"clusters"`, `"rows"`,
-#'   `"entities"`, `"r_squared"`, `"tests"`, `"levels"` and `"connected"` (of each set of effects), and figures of
+#'   `"entities"`, `"r_squared"`, `"tests"`, `"strength"` (of instruments), `"levels"` and `"connected"` (of each set of effects), and figures of
 #'   [table_figures()], a name for the words of its row; or functions of a fit, in a list:
 #'   `list("rows", "Mundlak p" = function(fit) test_mundlak(fit)$p.value)`.
 #' @param marks Signs by the p value, off by default: `c("+" = 0.05)` sets a sign of your own behind estimates below it.

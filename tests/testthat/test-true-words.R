@@ -85,6 +85,7 @@ test_that("words fit what they are of", {
   expect_output(print(fit_fixed(log(nights) ~ levy, panel, ~ harbour:trend(season))), "no levels\\s+beside\\s+them")
   levels <- fit_fixed(log(nights) ~ levy, panel, ~ harbour + coast:trend(season))
   expect_false(any(grepl("no levels", capture.output(print(levels)))))
+  expect_identical(capture.output(print(slim(levels))), capture.output(print(levels)))
   expect_identical(reading_of(0.06, c("a", "b", "c")), "The null is not rejected at 5 percent: c")
   expect_match(as_table(test_mundlak(fit_random(log(nights) ~ levy, panel)))$rows$label, "mean of levy")
   few <- spec_table(fit_fixed(log(nights) ~ levy, panel), facts = list("rows"))
