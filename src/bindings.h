@@ -81,7 +81,6 @@ inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
   if (TYPEOF(codes) != INTSXP || Rf_xlength(codes) != n || !groups.inherits("row_groups"))
     stop_altered("groups are not those of its rows.");
   if (Rcpp::as<double>(groups["missing"]) > 0) Rcpp::stop("A row without a group was not left out.");
-  out.codes = INTEGER(codes);
   const double count = Rcpp::as<double>(groups["count"]);
   SEXP sizes = groups["sizes"];
   if (!(count >= 0.0) || TYPEOF(sizes) != INTSXP || static_cast<double>(Rf_xlength(sizes)) != count)
@@ -90,15 +89,14 @@ inline wavetax::Groups as_groups(const Rcpp::List& groups, R_xlen_t n) {
   out.sorted = Rcpp::as<bool>(groups["sorted"]);
   out.sizes = INTEGER(sizes);
   // Tables are indexed by codes, and sorted groups cut by their sizes.
-  const unsigned limit = static_cast<unsigned>(count);
+  out.codes = checked_codes(codes, count, n);
   bool outside = false;
-  for (R_xlen_t r = 0; r < n; ++r) outside |= static_cast<unsigned>(out.codes[r]) - 1u >= limit;
   double rows = 0.0;
   for (std::size_t g = 0; g < out.count; ++g) {
     outside |= out.sizes[g] < 0;
     rows += out.sizes[g];
   }
-  if (outside || rows != static_cast<double>(n)) stop_altered("a code of a group is none of its groups.");
+  if (outside || rows != static_cast<double>(n)) stop_altered("groups do not say how many rows each has.");
   return out;
 }
 
